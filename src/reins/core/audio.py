@@ -1,0 +1,221 @@
+"""Reading, writing and resampling audio files, block by block (libsndfile by soundfile, soxr).
+
+Nothing here holds a whole file in memory.
+"""
+
+import math
+import os
+import struct
+from collections.abc import Iterator
+from pathlib import Path
+from types import TracebackType
+from typing import BinaryIO
+
+import numpy as np
+import numpy.typing as npt
+import soundfile
+import soxr
+
+from reins.errors import AudioError, StorageError
+
+Array = npt.NDArray[np.float64]
+
+BLOCK_FRAMES = 65536
+MAX_CHANNELS = 2
+FORMATS = ("wav", "flac")
+SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
+ALLOWED = "WAV, FLAC, AIFF, OGG or MP3, mono or stereo"
+_UNKNOWN_SIZE = 0xFFFFFFFF
+
+
+def _declared_bytes(file: BinaryIO) -> tuple[int, int] | None:
+    """(bytes the header of a RIFF or AIFF file promises for its sound, bytes that are there), or None.
+
+    libsndfile quietly shortens a truncated file; this is how it is noticed.
+    """
+    head = file.read(12)
+    big_endian = head[:4] == b"FORM"
+    if not (big_endian or head[:4] == b"RIFF"):
+        return None
+    size = file.seek(0, os.SEEK_END)
+    position = 12
+    while position + 8 <= size:
+        file.seek(position)
+        name, length = struct.unpack(">4sI" if big_endian else "<4sI", file.read(8))
+        if name in (b"data", b"SSND"):
+            return None if length == _UNKNOWN_SIZE else (length, size - position - 8)
+        position += 8 + length + length % 2
+    return None
+
+
+class AudioReader:
+    """A file read as blocks (channels, frames) of float64 at the rate asked for.
+
+    Raises AudioError when it is not audio, empty, truncated, of more than two channels, or holds NaN or infinity;
+    the message names the file, what is wrong and what is allowed.
+    """
+
+    def __init__(self, path: Path, *, sample_rate: int | None = None, name: str | None = None) -> None:
+        self.name = name or path.name
+        try:
+            with path.open("rb") as raw:
+                declared = _declared_bytes(raw)
+        except OSError as error:
+            raise AudioError(f"{self.name}: cannot be opened ({error.strerror}).") from error
+        if path.stat().st_size == 0:
+            raise AudioError(f"{self.name}: the file is empty (0 bytes); {ALLOWED} is allowed.")
+        try:
+            self._file = soundfile.SoundFile(path)
+        except soundfile.SoundFileError as error:
+            raise AudioError(f"{self.name}: this is not audio that can be read; {ALLOWED} is allowed.") from error
+        self.channels = int(self._file.channels)
+        self.source_rate = int(self._file.samplerate)
+        self.sample_rate = sample_rate or self.source_rate
+        self.source_frames = int(self._file.frames)
+        self.frames = math.ceil(self.source_frames * self.sample_rate / self.source_rate)
+        try:
+            self._check_shape(declared)
+        except AudioError:
+            self._file.close()
+            raise
+        self._read_frames = 0
+        self._resampler = (
+            soxr.ResampleStream(self.source_rate, self.sample_rate, self.channels, dtype="float64", quality="VHQ")
+            if self.sample_rate != self.source_rate
+            else None
+        )
+
+    def _check_shape(self, declared: tuple[int, int] | None) -> None:
+        if self.channels > MAX_CHANNELS:
+            raise AudioError(f"{self.name}: it has {self.channels} channels; mono and stereo (1 or 2) are allowed.")
+        if declared and declared[1] < declared[0]:
+            raise AudioError(
+                f"{self.name}: the file is truncated: its header promises {declared[0]} bytes of sound, "
+                f"{declared[1]} are there ({self.source_frames} whole frames)."
+            )
+        if self.source_frames == 0:
+            raise AudioError(f"{self.name}: the file is empty: it holds 0 frames of sound.")
+
+    def _read_source(self) -> Array:
+        try:
+            block = self._file.read(BLOCK_FRAMES, dtype="float64", always_2d=True)
+        except soundfile.SoundFileError as error:
+            raise self._truncated() from error
+        if block.shape[0] < min(BLOCK_FRAMES, self.source_frames - self._read_frames):
+            self._read_frames += block.shape[0]
+            raise self._truncated()
+        bad = ~np.isfinite(block).all(axis=1)
+        if bad.any():
+            frame = self._read_frames + int(np.argmax(bad))
+            raise AudioError(f"{self.name}: frame {frame} is not a number; every sample must be finite.")
+        self._read_frames += block.shape[0]
+        return block
+
+    def _truncated(self) -> AudioError:
+        return AudioError(
+            f"{self.name}: the file is truncated: {self.source_frames} frames are promised, "
+            f"about {self._read_frames} are there."
+        )
+
+    def blocks(self) -> Iterator[Array]:
+        """Blocks in order, of whatever length comes, exactly `frames` in all."""
+        left = self.frames
+        while left > 0:
+            block = self._read_source()
+            last = self._read_frames >= self.source_frames
+            if self._resampler is not None:
+                block = self._resampler.resample_chunk(block, last=last)
+            if last and block.shape[0] < left:
+                block = np.concatenate([block, np.zeros((left - block.shape[0], self.channels))])
+            block = block[:left]
+            left -= block.shape[0]
+            yield np.ascontiguousarray(block.T)
+
+    def close(self) -> None:
+        """Close the file."""
+        self._file.close()
+
+    def __enter__(self) -> "AudioReader":
+        return self
+
+    def __exit__(self, kind: type | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()
+
+
+class BlockFeed:
+    """Gives a reader's blocks in any length asked for; silence after its end."""
+
+    def __init__(self, reader: AudioReader) -> None:
+        self._blocks = reader.blocks()
+        self._rest = np.zeros((reader.channels, 0))
+
+    def take(self, frames: int) -> Array:
+        """The next block (channels, frames) float64."""
+        parts, have = [self._rest], self._rest.shape[1]
+        while have < frames:
+            block = next(self._blocks, None)
+            if block is None:
+                block = np.zeros((self._rest.shape[0], frames - have))
+            parts.append(block)
+            have += block.shape[1]
+        joined = np.concatenate(parts, axis=1)
+        self._rest = joined[:, frames:]
+        return np.ascontiguousarray(joined[:, :frames])
+
+
+class AudioWriter:
+    """Writes blocks to a file that appears under its name only when finished; otherwise nothing is left.
+
+    file_format "wav" or "flac"; bits "16", "24" or "32f" (float, WAV only). Integer formats clip at full scale;
+    `clipped_frames` counts how often.
+    """
+
+    def __init__(self, path: Path, *, channels: int, sample_rate: int, file_format: str, bits: str) -> None:
+        check_output(path, file_format, bits)
+        self.path = path
+        self.clipped_frames = 0
+        self._clips = bits != "32f"
+        self._partial = path.with_name(f".{path.name}.{os.getpid()}.partial")
+        try:
+            self._file = soundfile.SoundFile(
+                self._partial, "w", sample_rate, channels, subtype=SUBTYPES[bits], format=file_format.upper()
+            )
+        except (soundfile.SoundFileError, OSError) as error:
+            self._partial.unlink(missing_ok=True)
+            raise AudioError(f"{path}: cannot be written there ({error}).") from error
+
+    def write(self, block: Array) -> None:
+        """Append a block (channels, frames)."""
+        if self._clips:
+            self.clipped_frames += int((np.abs(block) > 1.0).any(axis=0).sum())
+        try:
+            self._file.write(block.T)
+        except (soundfile.SoundFileError, OSError) as error:
+            raise StorageError(f"{self.path}: the disk refused ({error}); no file was left there.") from error
+
+    def __enter__(self) -> "AudioWriter":
+        return self
+
+    def __exit__(self, kind: type | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        try:
+            self._file.close()
+            if kind is None:
+                self._partial.replace(self.path)
+        except (soundfile.SoundFileError, OSError) as refused:
+            raise StorageError(f"{self.path}: the disk refused ({refused}); no file was left there.") from refused
+        finally:
+            self._partial.unlink(missing_ok=True)
+
+
+def check_output(path: Path, file_format: str, bits: str) -> None:
+    """Raise AudioError unless a file of this kind can be written at path."""
+    if file_format not in FORMATS:
+        raise AudioError(f"format {file_format}: {' or '.join(FORMATS)} is allowed.")
+    if bits not in SUBTYPES:
+        raise AudioError(f"bits {bits}: {', '.join(SUBTYPES)} are allowed.")
+    if file_format == "flac" and bits == "32f":
+        raise AudioError("bits 32f: FLAC holds 16 or 24 bits; write WAV for 32-bit float.")
+    if not path.parent.is_dir():
+        raise AudioError(f"{path}: the folder {path.parent} does not exist; make it first.")
+    if path.is_dir():
+        raise AudioError(f"{path}: that is a folder; give the name of a file.")

@@ -1,0 +1,164 @@
+"""The chain document: processors in order with their settings, and the sentences said when it is wrong.
+
+One model serves the chain file, the stored session and the engine. docs/formats/chain.md describes the file.
+"""
+
+import json
+from collections.abc import Mapping
+from typing import Any, Literal
+
+import pydantic
+from pydantic import SerializeAsAny, model_validator
+from pydantic_core import ErrorDetails
+
+from reins.core.processors import PROCESSORS, ProcessorSettings
+from reins.core.processors.base import Strict
+from reins.core.units import format_value
+from reins.errors import SettingsError
+
+
+class ProcessorEntry(Strict):
+    """One processor of a chain. `id` names it within a session and is absent from chain files."""
+
+    type: str
+    on: bool = True
+    settings: SerializeAsAny[ProcessorSettings]
+    id: str = ""
+
+
+class ChainFile(Strict):
+    """The open file: format, version, processors."""
+
+    format: Literal["reins-chain"]
+    version: Literal[1]
+    processors: list[Any] = []
+
+    @model_validator(mode="before")
+    @classmethod
+    def _is_object(cls, value: Any) -> Any:
+        if not isinstance(value, Mapping):
+            raise ValueError("it must be an object with format, version and processors")
+        return value
+
+
+def parse_entry(raw: Any, where: str) -> ProcessorEntry:
+    """A processor from plain data; raises SettingsError naming the processor, the setting and the limits."""
+    if not isinstance(raw, Mapping):
+        raise SettingsError(f"{where}: it must be an object with type, on and settings.")
+    kind = raw.get("type")
+    if not isinstance(kind, str) or kind not in PROCESSORS:
+        raise SettingsError(f"{where}: there is no processor type “{kind}”; allowed: {', '.join(PROCESSORS)}.")
+    where = f"{where} ({kind})"
+    settings = parse_settings(kind, raw.get("settings", {}), where)
+    try:
+        return ProcessorEntry.model_validate({**raw, "settings": settings})
+    except pydantic.ValidationError as error:
+        raise SettingsError(f"{where}: {_first_sentence(error, ProcessorEntry)}") from error
+
+
+def parse_settings(kind: str, raw: Any, where: str) -> ProcessorSettings:
+    """Settings of a processor type from plain data; missing ones take their defaults."""
+    model = PROCESSORS[kind].Settings
+    if not isinstance(raw, Mapping):
+        raise SettingsError(f"{where}: settings must be an object of names and values.")
+    try:
+        return model.model_validate(dict(raw))
+    except pydantic.ValidationError as error:
+        raise SettingsError(f"{where}: {_first_sentence(error, model)}") from error
+
+
+def parse_chain(text: str, name: str) -> list[ProcessorEntry]:
+    """The processors of a chain file; raises SettingsError with the file's name in front."""
+    try:
+        document = ChainFile.model_validate(json.loads(text))
+    except json.JSONDecodeError as error:
+        raise SettingsError(f"{name}: line {error.lineno} is not JSON ({error.msg}).") from error
+    except pydantic.ValidationError as error:
+        raise SettingsError(f"{name}: {_first_sentence(error, ChainFile)}") from error
+    return [parse_entry(raw, f"{name}: processor {index}") for index, raw in enumerate(document.processors)]
+
+
+def write_chain(entries: list[ProcessorEntry]) -> str:
+    """The chain file of these processors, every setting written out."""
+    processors = [entry.model_dump(exclude={"id"}) for entry in entries]
+    return json.dumps({"format": "reins-chain", "version": 1, "processors": processors}, indent=2)
+
+
+def _field_at(model: type[pydantic.BaseModel], location: tuple[int | str, ...]) -> Any:
+    for part in location:
+        field = model.model_fields.get(str(part)) if model else None
+        if field is None:
+            return None
+        nested = field.annotation
+        model = nested if isinstance(nested, type) and issubclass(nested, pydantic.BaseModel) else None  # type: ignore[assignment]
+    return field
+
+
+def _first_sentence(error: pydantic.ValidationError, model: type[pydantic.BaseModel]) -> str:
+    return _sentence(error.errors()[0], model)
+
+
+def _sentence(detail: ErrorDetails, model: type[pydantic.BaseModel]) -> str:
+    """What was given and what is allowed, from one validation error."""
+    name = ".".join(str(part) for part in detail["loc"]) or "document"
+    given = json.dumps(detail["input"], default=str, ensure_ascii=False)
+    if detail["type"] == "extra_forbidden":
+        *parents, last = detail["loc"]
+        inner = _field_at(model, tuple(parents)).annotation if parents else model
+        return f"there is no setting “{last}”; allowed: {', '.join(inner.model_fields)}."
+    field = _field_at(model, detail["loc"])
+    extra = (field.json_schema_extra or {}) if field is not None else {}
+    if extra.get("kind") == "number":
+        limits = {type(m).__name__: m for m in field.metadata}
+        low, high = limits["Ge"].ge, limits["Le"].le
+        return f"{name} is {given}; allowed: a number from {low:g} to {high:g} {extra['unit']}".rstrip() + "."
+    if detail["type"] == "missing":
+        return f"{name} is missing."
+    allowed = detail["msg"].removeprefix("Input should be ").removeprefix("Value error, ")
+    return f"{name} is {given[:80]}; allowed: {allowed}."
+
+
+def describe_change(kind: str, before: ProcessorSettings, after: ProcessorSettings) -> str:
+    """What a change did in a person's words: "threshold −18.0 dB → −24.0 dB"."""
+    parts = []
+    for path, field in settings_fields(PROCESSORS[kind].Settings):
+        old, new = _value_at(before, path), _value_at(after, path)
+        if old != new:
+            extra = field.json_schema_extra
+            words = extra.get("words", {})
+            said = [words.get(v, format_value(v, extra["unit"])) for v in (old, new)]
+            parts.append(f"{extra['label'].lower()} {said[0]} → {said[1]}")
+    return ", ".join(parts) if len(parts) < 3 else f"{len(parts)} settings"
+
+
+def settings_fields(model: type[pydantic.BaseModel], prefix: str = "") -> list[tuple[str, Any]]:
+    """(dotted name, field) of every setting, nested ones included, in order."""
+    fields: list[tuple[str, Any]] = []
+    for name, field in model.model_fields.items():
+        nested = field.annotation
+        if isinstance(nested, type) and issubclass(nested, pydantic.BaseModel):
+            fields += settings_fields(nested, f"{prefix}{name}.")
+        else:
+            fields.append((prefix + name, field))
+    return fields
+
+
+def _value_at(settings: pydantic.BaseModel, path: str) -> Any:
+    value: Any = settings
+    for part in path.split("."):
+        value = getattr(value, part)
+    return value
+
+
+def describe_settings(kind: str) -> list[dict[str, Any]]:
+    """Everything the screen needs to build the controls of a processor type, read from its fields."""
+    described = []
+    for path, field in settings_fields(PROCESSORS[kind].Settings):
+        limits = {type(m).__name__: m for m in field.metadata}
+        row = {**field.json_schema_extra, "name": path, "default": field.default, "help": field.description}
+        if row["kind"] == "number":
+            row |= {"low": limits["Ge"].ge, "high": limits["Le"].le}
+        elif row["kind"] == "choice":
+            row["options"] = [True, False] if field.annotation is bool else list(field.annotation.__args__)
+        described.append(row)
+    return described

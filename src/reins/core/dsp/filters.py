@@ -1,0 +1,77 @@
+"""Second-order sections: Butterworth cuts and the kernel that runs a cascade with carried state.
+
+Our own kernel rather than scipy.signal.sosfilt: scipy stays out of start-up, and this one takes its state as an
+array that a processor can copy when a setting glides.
+"""
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.compiled import inlined, kernel
+
+Array = npt.NDArray[np.float64]
+
+
+def _section(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float) -> list[float]:
+    return [b0 / a0, b1 / a0, b2 / a0, a1 / a0, a2 / a0]
+
+
+def butterworth_cut(kind: str, *, cutoff_hz: float, order: int, sample_rate: int) -> Array:
+    """Sections (order+1)//2 rows of b0, b1, b2, a1, a2 of a Butterworth "low_cut" or "high_cut".
+
+    Bilinear transform with the cutoff prewarped; each pole pair is a cookbook low- or high-pass with
+    Q = 1 / (2 sin((2k+1) pi / (2 order))) (R. Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter
+    coefficients"). A cutoff at or above 0.499 of the sample rate is held there.
+    """
+    w = 2.0 * math.pi * min(cutoff_hz, 0.499 * sample_rate) / sample_rate
+    cos_w, sin_w = math.cos(w), math.sin(w)
+    sign = 1.0 if kind == "high_cut" else -1.0
+    rows = []
+    for k in range(order // 2):
+        alpha = sin_w * math.sin((2 * k + 1) * math.pi / (2 * order))
+        edge = (1.0 - sign * cos_w) / 2.0
+        rows.append(_section(edge, sign * 2.0 * edge, edge, 1.0 + alpha, -2.0 * cos_w, 1.0 - alpha))
+    if order % 2:
+        t = math.tan(w / 2.0)
+        top = t if kind == "high_cut" else 1.0
+        rows.append(_section(top, sign * top, 0.0, t + 1.0, t - 1.0, 0.0))
+    return np.array(rows)
+
+
+@inlined
+def _flush(value):
+    return value if abs(value) > 1e-30 else 0.0
+
+
+@kernel("void(f8[:,::1], f8[:,:,::1], f8[:,::1])")
+def run_sections(sections, state, signal):
+    """Filter signal (channels, frames) in place through sections (n, 5); state (n, channels, 2) is carried.
+
+    Transposed direct form II: y = b0 x + s1; s1 = b1 x - a1 y + s2; s2 = b2 x - a2 y.
+    """
+    channels, frames = signal.shape
+    for row in range(sections.shape[0]):
+        b0, b1, b2, a1, a2 = sections[row]
+        if channels == 2:
+            p1, p2 = state[row, 0]
+            q1, q2 = state[row, 1]
+            for i in range(frames):
+                x, z = signal[0, i], signal[1, i]
+                y, w = b0 * x + p1, b0 * z + q1
+                p1, q1 = (b1 * x + p2) - a1 * y, (b1 * z + q2) - a1 * w
+                p2, q2 = b2 * x - a2 * y, b2 * z - a2 * w
+                signal[0, i], signal[1, i] = y, w
+            state[row, 0, 0], state[row, 0, 1] = _flush(p1), _flush(p2)
+            state[row, 1, 0], state[row, 1, 1] = _flush(q1), _flush(q2)
+        else:
+            for channel in range(channels):
+                p1, p2 = state[row, channel]
+                for i in range(frames):
+                    x = signal[channel, i]
+                    y = b0 * x + p1
+                    p1 = (b1 * x + p2) - a1 * y
+                    p2 = b2 * x - a2 * y
+                    signal[channel, i] = y
+                state[row, channel, 0], state[row, channel, 1] = _flush(p1), _flush(p2)

@@ -1,0 +1,147 @@
+"""What all processors share: how a setting is described, the key, the lookahead delay, the contract.
+
+A setting is described once, by the functions below: default, limits, label, unit, scale, step, group and one
+sentence of help. Validation, errors, JSON schema, controls and docs all read it from the Pydantic field.
+"""
+
+from abc import ABC, abstractmethod
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import BaseModel, ConfigDict, Field
+
+from reins.core.dsp.filters import butterworth_cut, run_sections
+
+Array = npt.NDArray[np.float64]
+Scale = Literal["linear", "log", "db"]
+KEY_ORDER = 4  # 24 dB/oct
+
+
+def number(
+    default: float, low: float, high: float, *, label: str, unit: str, group: str, step: float, help: str,
+    scale: Scale = "linear",
+) -> Any:  # fmt: skip
+    """A setting that is a number between low and high, both allowed. A log scale may start at 0 (drawn as off)."""
+    described = {"label": label, "unit": unit, "group": group, "step": step, "scale": scale}
+    return Field(default, ge=low, le=high, description=help, json_schema_extra={**described, "kind": "number"})
+
+
+def choice(default: Any, *, label: str, group: str, help: str, words: dict[str, str] | None = None) -> Any:
+    """A setting with a few named values (a Literal annotation) or on/off (bool); words are what the screen says."""
+    extra: dict[str, Any] = {"label": label, "unit": "", "group": group, "words": words or {}, "kind": "choice"}
+    return Field(default, description=help, json_schema_extra=extra)
+
+
+class Strict(BaseModel):
+    """Every document model: unknown names refused, no silent conversion, values fixed once made."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
+
+
+class Key(Strict):
+    """What the detector listens to."""
+
+    source: str = Field(
+        "self",
+        description="The track the detector listens to.",
+        json_schema_extra={"kind": "source", "label": "Follows", "group": "Key", "unit": ""},
+    )
+    gain_db: float = number(
+        0.0, -24, 24, label="Key gain", unit="dB", group="Key", step=0.5, scale="db",
+        help="Makes what the detector hears louder or quieter, without changing what you hear.",
+    )  # fmt: skip
+    low_cut_hz: float = number(
+        0.0, 0, 20000, label="Low cut", unit="Hz", group="Key", step=1, scale="log",
+        help="Keeps lows below this frequency from driving the detector; 0 is off.",
+    )  # fmt: skip
+    high_cut_hz: float = number(
+        0.0, 0, 20000, label="High cut", unit="Hz", group="Key", step=1, scale="log",
+        help="Keeps highs above this frequency from driving the detector; 0 is off.",
+    )  # fmt: skip
+
+
+class KeyPath:
+    """Gain and cuts between a key and the detector; carries the filters' state."""
+
+    def __init__(self, key: Key, *, channels: int, sample_rate: int) -> None:
+        self._sample_rate = sample_rate
+        self._states = {name: np.zeros((KEY_ORDER // 2, channels, 2)) for name in ("low_cut", "high_cut")}
+        self.apply(key)
+
+    def apply(self, key: Key) -> None:
+        """Take over new settings; filters keep their state."""
+        self._gain = 10.0 ** (key.gain_db / 20.0)
+        cuts = {"low_cut": key.low_cut_hz, "high_cut": key.high_cut_hz}
+        self._cuts = {
+            kind: butterworth_cut(kind, cutoff_hz=cutoff_hz, order=KEY_ORDER, sample_rate=self._sample_rate)
+            for kind, cutoff_hz in cuts.items()
+            if cutoff_hz > 0.0
+        }
+
+    def process(self, signal: Array) -> Array:
+        """What the detector hears of signal (channels, frames); signal itself when nothing is set."""
+        if self._gain == 1.0 and not self._cuts:
+            return signal
+        heard = signal * self._gain
+        for kind, sections in self._cuts.items():
+            run_sections(sections, self._states[kind], heard)
+        return heard
+
+
+class Delay:
+    """A whole number of frames of delay for a block signal."""
+
+    def __init__(self, channels: int, frames: int) -> None:
+        self.frames = frames
+        self._tail = np.zeros((channels, frames))
+
+    def process(self, signal: Array) -> Array:
+        """The signal (channels, frames), delayed."""
+        if self.frames == 0:
+            return signal
+        joined = np.concatenate([self._tail, signal], axis=1)
+        self._tail = joined[:, signal.shape[1] :].copy()
+        return np.ascontiguousarray(joined[:, : signal.shape[1]])
+
+
+class ProcessorSettings(Strict):
+    """Base of every processor's settings; `key` where it detects."""
+
+
+class Processor(ABC):
+    """A stateful processor working block by block.
+
+    Its result does not depend on how a stream is cut into blocks. `copy.deepcopy` gives an independent twin with
+    the same state: that is how a changed setting glides (see engine.chain).
+    """
+
+    type: ClassVar[str]
+    label: ClassVar[str]
+    about: ClassVar[str]
+    Settings: ClassVar[type[ProcessorSettings]]
+
+    #: After `process`: each moving gain by name, in dB per frame of the block put out, the deepest lane.
+    gains_db: dict[str, Array]
+
+    @abstractmethod
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+        """Make it, at rest, for a signal of 1 or 2 channels and a key of key_channels."""
+
+    @property
+    @abstractmethod
+    def latency_frames(self) -> int:
+        """Frames by which the result comes later than the source."""
+
+    @abstractmethod
+    def apply(self, settings: Any) -> None:
+        """Take over new settings of equal latency; all state is kept."""
+
+    @abstractmethod
+    def process(self, block: Array, key: Array | None = None) -> Array:
+        """The result (channels, frames) for the next block; `key` is the outside key where one is set."""
+
+    @classmethod
+    @abstractmethod
+    def curve_db(cls, settings: Any, level_db: Array) -> Array:
+        """Steady level that comes out for each steady level that goes in."""

@@ -1,0 +1,298 @@
+"""The session document: tracks with their chains, loop, tempo, and the changes a person can make to it.
+
+Every change is a small model with `apply`: it takes a document, gives back the changed one and the label that the
+history shows. Nothing else changes a document.
+"""
+
+import secrets
+from typing import Annotated, Any, Literal
+
+import pydantic
+from pydantic import Field, TypeAdapter, field_validator
+
+from reins.core.chainfile import (
+    ProcessorEntry,
+    _first_sentence,
+    describe_change,
+    parse_entry,
+    parse_settings,
+)
+from reins.core.processors import PROCESSORS
+from reins.core.processors.base import Strict, number
+from reins.core.units import format_value
+from reins.errors import ConflictError, NotFoundError, SettingsError
+
+FADER_OFF_DB = -90.0
+MAX_PROCESSORS = 32
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+
+
+def new_id() -> str:
+    """A short random id."""
+    return secrets.token_hex(6)
+
+
+class Track(Strict):
+    """One track: its take, its chain and its place in the mix."""
+
+    name: Name
+    group: str = ""
+    take_id: str
+    fader_db: float = number(
+        0.0, FADER_OFF_DB, 12, label="Fader", unit="dB", group="Mix", step=0.5, scale="db",
+        help="The track's level in the mix; all the way down is silence.",
+    )  # fmt: skip
+    pan_pct: float = number(
+        0.0, -100, 100, label="Pan", unit="%", group="Mix", step=1,
+        help="Where the track sits between left (−100) and right (100).",
+    )  # fmt: skip
+    mute: bool = False
+    solo: bool = False
+    chain: list[ProcessorEntry] = []
+
+    @field_validator("chain", mode="before")
+    @classmethod
+    def _parse_chain(cls, value: Any) -> Any:
+        return [v if isinstance(v, ProcessorEntry) else parse_entry(v, f"processor {i}") for i, v in enumerate(value)]
+
+
+class Loop(Strict):
+    """The part that repeats, in frames of the session."""
+
+    on: bool = False
+    start_frame: int = Field(0, ge=0)
+    end_frame: int = Field(0, ge=0)
+
+
+class Document(Strict):
+    """A whole session."""
+
+    name: Name
+    sample_rate: int = Field(48000, ge=8000, le=192000)
+    tempo_bpm: float = number(
+        120.0, 20, 400, label="Tempo", unit="bpm", group="Time", step=1, help="Beats per minute; the ruler counts by it."
+    )  # fmt: skip
+    beats_per_bar: int = Field(4, ge=1, le=16)
+    loop: Loop = Loop()
+    tracks: dict[str, Track] = {}
+    order: list[str] = []
+
+    def track(self, track_id: str) -> Track:
+        """The track with this id, or NotFoundError."""
+        if track_id not in self.tracks:
+            raise NotFoundError("track", track_id)
+        return self.tracks[track_id]
+
+    def with_track(self, track_id: str, **changes: Any) -> "Document":
+        """A copy in which the track has these fields changed."""
+        track = self.track(track_id).model_copy(update=changes)
+        return self.model_copy(update={"tracks": {**self.tracks, track_id: track}})
+
+
+def parse_document(text: str) -> Document:
+    """A document from its JSON, or SettingsError."""
+    try:
+        return Document.model_validate_json(text)
+    except pydantic.ValidationError as error:
+        raise SettingsError(f"The session cannot be read: {_first_sentence(error, Document)}") from error
+
+
+def _processor_at(track: Track, processor_id: str) -> tuple[int, ProcessorEntry]:
+    for index, entry in enumerate(track.chain):
+        if entry.id == processor_id:
+            return index, entry
+    raise NotFoundError("processor", processor_id)
+
+
+class _OnTrack(Strict):
+    track_id: str
+
+
+class _OnProcessor(_OnTrack):
+    processor_id: str
+
+
+class AddTrack(Strict):
+    """Add a take as a new track at the end."""
+
+    kind: Literal["add_track"]
+    track_id: str
+    track: Track
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the track, and the label."""
+        tracks = {**document.tracks, self.track_id: self.track}
+        update = {"tracks": tracks, "order": [*document.order, self.track_id]}
+        return document.model_copy(update=update), f"{self.track.name}: brought in"
+
+
+class RemoveTrack(_OnTrack):
+    """Take a track out; its take is kept, so that undo brings it back."""
+
+    kind: Literal["remove_track"]
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document without the track, and the label."""
+        name = document.track(self.track_id).name
+        tracks = {k: v for k, v in document.tracks.items() if k != self.track_id}
+        order = [k for k in document.order if k != self.track_id]
+        return document.model_copy(update={"tracks": tracks, "order": order}), f"{name}: removed"
+
+
+class SetTrack(_OnTrack):
+    """Change name, fader, pan, mute or solo; only what is given changes."""
+
+    kind: Literal["set_track"]
+    name: Name | None = None
+    fader_db: float | None = Field(None, ge=FADER_OFF_DB, le=12)
+    pan_pct: float | None = Field(None, ge=-100, le=100)
+    mute: bool | None = None
+    solo: bool | None = None
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the track changed, and the label."""
+        track = document.track(self.track_id)
+        changes = {
+            k: v for k in ("name", "fader_db", "pan_pct", "mute", "solo") if (v := getattr(self, k)) is not None
+        }
+        units = {"fader_db": ("fader", "dB"), "pan_pct": ("pan", "%"), "mute": ("mute", ""), "solo": ("solo", "")}
+        said = [f"{units[k][0]} {format_value(v, units[k][1])}" for k, v in changes.items() if k in units]
+        said += [f"renamed {self.name}"] if self.name else []
+        return document.with_track(self.track_id, **changes), f"{track.name}: {', '.join(said) or 'no change'}"
+
+
+class AddProcessor(_OnTrack):
+    """Add a processor at its defaults at the end of a track's chain."""
+
+    kind: Literal["add_processor"]
+    processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
+    type: str
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the processor, and the label."""
+        track = document.track(self.track_id)
+        if len(track.chain) >= MAX_PROCESSORS:
+            raise ConflictError(f"{track.name}: the chain is full; {MAX_PROCESSORS} processors are allowed.")
+        if any(entry.id == self.processor_id for entry in track.chain):
+            raise ConflictError(f"{track.name}: there is a processor “{self.processor_id}” already.")
+        entry = parse_entry({"id": self.processor_id, "type": self.type}, track.name)
+        label = f"{track.name}: {PROCESSORS[self.type].label.lower()} added"
+        return document.with_track(self.track_id, chain=[*track.chain, entry]), label
+
+
+class RemoveProcessor(_OnProcessor):
+    """Take a processor out of a chain."""
+
+    kind: Literal["remove_processor"]
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document without the processor, and the label."""
+        track = document.track(self.track_id)
+        index, entry = _processor_at(track, self.processor_id)
+        chain = track.chain[:index] + track.chain[index + 1 :]
+        label = f"{track.name}: {PROCESSORS[entry.type].label.lower()} removed"
+        return document.with_track(self.track_id, chain=chain), label
+
+
+class DuplicateProcessor(_OnProcessor):
+    """Put a copy right behind a processor."""
+
+    kind: Literal["duplicate_processor"]
+    new_processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the copy, and the label."""
+        track = document.track(self.track_id)
+        index, entry = _processor_at(track, self.processor_id)
+        twin = entry.model_copy(update={"id": self.new_processor_id})
+        chain = [*track.chain[: index + 1], twin, *track.chain[index + 1 :]]
+        label = f"{track.name}: {PROCESSORS[entry.type].label.lower()} duplicated"
+        return document.with_track(self.track_id, chain=chain), label
+
+
+class MoveProcessor(_OnProcessor):
+    """Move a processor to another place of its chain, counted from 0."""
+
+    kind: Literal["move_processor"]
+    index: int = Field(ge=0)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the new order, and the label."""
+        track = document.track(self.track_id)
+        old, entry = _processor_at(track, self.processor_id)
+        chain = track.chain[:old] + track.chain[old + 1 :]
+        chain.insert(min(self.index, len(chain)), entry)
+        label = f"{track.name}: {PROCESSORS[entry.type].label.lower()} moved to place {chain.index(entry) + 1}"
+        return document.with_track(self.track_id, chain=chain), label
+
+
+class SetProcessor(_OnProcessor):
+    """Change some settings of a processor (dotted names for nested ones), or switch it on or off."""
+
+    kind: Literal["set_processor"]
+    on: bool | None = None
+    settings: dict[str, Any] = {}
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the settings, and the label; SettingsError when a value is outside its limits."""
+        track = document.track(self.track_id)
+        index, entry = _processor_at(track, self.processor_id)
+        settings = parse_settings(entry.type, self._merged(entry), f"{track.name} ({entry.type})")
+        on = entry.on if self.on is None else self.on
+        said = describe_change(entry.type, entry.settings, settings)
+        if on != entry.on:
+            said = f"switched {'on' if on else 'off'}" + (f", {said}" if said else "")
+        chain = list(track.chain)
+        chain[index] = entry.model_copy(update={"settings": settings, "on": on})
+        label = f"{track.name}: {PROCESSORS[entry.type].label.lower()} {said or 'unchanged'}"
+        return document.with_track(self.track_id, chain=chain), label
+
+    def _merged(self, entry: ProcessorEntry) -> dict[str, Any]:
+        merged = entry.settings.model_dump()
+        for name, value in self.settings.items():
+            *parents, last = name.split(".")
+            place = merged
+            for part in parents:
+                place = place.get(part) if isinstance(place.get(part), dict) else place.setdefault(part, {})
+            place[last] = value
+        return merged
+
+
+class SetSession(Strict):
+    """Change the session's name, tempo or loop."""
+
+    kind: Literal["set_session"]
+    name: Name | None = None
+    tempo_bpm: float | None = Field(None, ge=20, le=400)
+    loop: Loop | None = None
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the change, and the label."""
+        changes: dict[str, Any] = {
+            k: v for k in ("name", "tempo_bpm", "loop") if (v := getattr(self, k)) is not None
+        }
+        if self.loop and self.loop.on and self.loop.end_frame <= self.loop.start_frame:
+            raise SettingsError("loop: its end must come after its start.")
+        said = {"name": f"renamed {self.name}", "tempo_bpm": f"tempo {self.tempo_bpm} bpm", "loop": "loop"}
+        if self.loop and self.loop.on != document.loop.on:
+            said["loop"] = f"loop {'on' if self.loop.on else 'off'}"
+        return document.model_copy(update=changes), "Session: " + ", ".join(said[k] for k in changes)
+
+
+Change = Annotated[
+    SetProcessor | AddProcessor | RemoveProcessor | DuplicateProcessor | MoveProcessor | SetTrack | RemoveTrack
+    | AddTrack | SetSession,
+    Field(discriminator="kind"),
+]  # fmt: skip
+_CHANGE: TypeAdapter[Any] = TypeAdapter(Change)
+
+
+def parse_change(raw: Any) -> Any:
+    """A change from plain data, or SettingsError saying what is allowed."""
+    try:
+        return _CHANGE.validate_python(raw)
+    except pydantic.ValidationError as error:
+        detail = error.errors()[0]
+        name = ".".join(str(part) for part in detail["loc"][1:]) or "change"
+        allowed = detail["msg"].removeprefix("Input should be ")
+        raise SettingsError(f"{name}: given {str(detail['input'])[:80]}; allowed: {allowed}. Nothing was changed.") from error

@@ -1,0 +1,182 @@
+"""A take on disk: memory-mapped float32 samples with a level pyramid beside them.
+
+The pyramid holds, per channel and per bin of 64, 1024 and 16384 frames, minimum, maximum and mean square, so a
+picture at any zoom touches about as many numbers as it has columns.
+"""
+
+import json
+from collections.abc import Callable, Iterable
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.compiled import kernel
+from reins.errors import StorageError
+
+Array = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.float32]
+
+BINS = (64, 1024, 16384)
+MINIMUM, MAXIMUM, MEAN_SQUARE = 0, 1, 2
+SAMPLES, FACTS = "samples.f32", "take.json"
+
+
+@kernel("void(f4[:,::1], f8[:,::1])")
+def _split_channels(frames_first, out):
+    """Turn (frames, channels) float32 into (channels, frames) float64."""
+    frames, channels = frames_first.shape
+    if channels == 2:
+        for i in range(frames):
+            out[0, i] = frames_first[i, 0]
+            out[1, i] = frames_first[i, 1]
+    else:
+        for i in range(frames):
+            out[0, i] = frames_first[i, 0]
+
+
+@dataclass(frozen=True)
+class TakeFacts:
+    """What a take is: channels, rate in Hz, length in frames."""
+
+    channels: int
+    sample_rate: int
+    frames: int
+
+
+class Take:
+    """Reads a take's folder; samples and pyramid stay on disk until touched (mapped copy-on-write: kernels want that)."""
+
+    def __init__(self, folder: Path) -> None:
+        try:
+            self.facts = TakeFacts(**json.loads((folder / FACTS).read_text()))
+            shape = (self.facts.frames, self.facts.channels)
+            self._samples: Floats = np.memmap(folder / SAMPLES, np.float32, "c", shape=shape)
+            self._pyramid = [self._open_level(folder, bin_frames) for bin_frames in BINS]
+        except (OSError, ValueError, TypeError) as error:
+            raise StorageError(f"The take in {folder.name} cannot be read ({error}).") from error
+
+    def _open_level(self, folder: Path, bin_frames: int) -> Floats:
+        bins = -(-self.facts.frames // bin_frames)
+        shape = (bins, self.facts.channels, 3)
+        level: Floats = np.memmap(folder / f"level{bin_frames}.f32", np.float32, "c", shape=shape)
+        return level
+
+    def read(self, start: int, frames: int) -> Array:
+        """Samples (channels, frames) float64 from frame `start`; silence before the start and after the end."""
+        out = np.zeros((self.facts.channels, frames))
+        first, last = max(start, 0), min(start + frames, self.facts.frames)
+        if first < last:
+            if first == start and last == start + frames:
+                _split_channels(np.asarray(self._samples[first:last]), out)
+            else:
+                out[:, first - start : last - start] = self._samples[first:last].T
+        return out
+
+    def peak_columns(self, start: int, frames: int, columns: int) -> Array:
+        """Largest magnitude over all channels in each of `columns` equal parts of start .. start + frames.
+
+        Answered from the finest pyramid level with at least one bin a column; from samples when zoomed in further.
+        """
+        edges = start + np.linspace(0, frames, columns + 1)
+        per_column = frames / columns
+        fitting = [i for i, size in enumerate(BINS) if size <= per_column]
+        if not fitting:
+            block = np.abs(self.read(start, max(frames, 1))).max(axis=0)
+            return reduce_columns(block, edges - start, np.maximum)
+        size = BINS[fitting[-1]]
+        level = self._pyramid[fitting[-1]]
+        first, last = max(int(edges[0]) // size, 0), min(int(-(-edges[-1] // size)), level.shape[0])
+        part = np.asarray(level[first:last, :, :2], dtype=np.float64)
+        peaks = np.abs(part).max(axis=(1, 2)) if part.size else np.zeros(0)
+        return reduce_columns(peaks, edges / size - first, np.maximum)
+
+
+def reduce_columns(values: Array, edges: Array, by: np.ufunc) -> Array:
+    """Reduce values between rising, fractional edges; every column takes at least one value; 0 outside."""
+    out = np.zeros(edges.size - 1)
+    low = np.floor(edges[:-1]).astype(np.int64)
+    inside = (low >= 0) & (low < values.size)
+    if inside.any():
+        out[inside] = by.reduceat(values, low[inside])
+        last = np.flatnonzero(inside)[-1]
+        stop = max(low[last] + 1, min(int(np.ceil(edges[last + 1])), values.size))
+        out[last] = by.reduce(values[low[last] : stop])
+    return out
+
+
+@kernel("void(f4[:,::1], i8, f4[:,:,::1])")
+def _fold_bins(frames_first, bin_frames, out):
+    """Minimum, maximum and mean square of each bin; the last bin may be short."""
+    frames, channels = frames_first.shape
+    for index in range(out.shape[0]):
+        first = index * bin_frames
+        last = min(first + bin_frames, frames)
+        for channel in range(channels):
+            low = high = frames_first[first, channel]
+            energy = 0.0
+            for i in range(first, last):
+                value = frames_first[i, channel]
+                low = min(low, value)
+                high = max(high, value)
+                energy += value * value
+            out[index, channel, 0], out[index, channel, 1], out[index, channel, 2] = low, high, energy / (last - first)
+
+
+def _write_coarser(folder: Path, channels: int, frames: int) -> None:
+    """Make each coarser level from the finer one; a last bin that is short weighs by its length."""
+    for fine, coarse in zip(BINS, BINS[1:], strict=False):
+        bins = -(-frames // fine)
+        level = np.fromfile(folder / f"level{fine}.f32", np.float32).reshape(bins, channels, 3)
+        starts = np.arange(0, bins, coarse // fine)
+        lengths = np.minimum(fine, frames - fine * np.arange(bins)).astype(np.float64)
+        energy = np.add.reduceat(level[:, :, MEAN_SQUARE] * lengths[:, None], starts)
+        coarser = np.empty((starts.size, channels, 3), np.float32)
+        coarser[:, :, MINIMUM] = np.minimum.reduceat(level[:, :, MINIMUM], starts)
+        coarser[:, :, MAXIMUM] = np.maximum.reduceat(level[:, :, MAXIMUM], starts)
+        coarser[:, :, MEAN_SQUARE] = energy / np.add.reduceat(lengths, starts)[:, None]
+        coarser.tofile(folder / f"level{coarse}.f32")
+
+
+def write_take(
+    folder: Path,
+    blocks: Iterable[Array],
+    *,
+    channels: int,
+    sample_rate: int,
+    progress: Callable[[int], None] = lambda frames: None,
+) -> TakeFacts:
+    """Write a take's folder from blocks (channels, frames); `progress` hears the frames written so far.
+
+    Raises StorageError when the disk refuses; the caller removes the folder then. What `progress` raises passes on.
+    """
+    frames = 0
+    rest: Floats = np.zeros((0, channels), np.float32)
+    try:
+        folder.mkdir(parents=True)
+        with (folder / SAMPLES).open("wb") as samples, (folder / f"level{BINS[0]}.f32").open("wb") as finest:
+            for block in blocks:
+                frames_first = np.ascontiguousarray(block.T, dtype=np.float32)
+                samples.write(frames_first.data)
+                frames += frames_first.shape[0]
+                joined = np.concatenate([rest, frames_first])
+                whole = joined.shape[0] // BINS[0] * BINS[0]
+                finest.write(_bins(joined[:whole]).data)
+                rest = joined[whole:]
+                progress(frames)
+            finest.write(_bins(rest).data)
+        _write_coarser(folder, channels, frames)
+        facts = TakeFacts(channels, sample_rate, frames)
+        (folder / FACTS).write_text(json.dumps(asdict(facts)))
+    except OSError as error:
+        raise StorageError(
+            f"The disk refused while the take was written ({error.strerror}); nothing was added."
+        ) from error
+    return facts
+
+
+def _bins(frames_first: Floats) -> Floats:
+    out = np.empty((-(-frames_first.shape[0] // BINS[0]), frames_first.shape[1], 3), np.float32)
+    _fold_bins(frames_first, BINS[0], out)
+    return out

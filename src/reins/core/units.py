@@ -1,0 +1,36 @@
+"""Decibels, times, one-pole coefficients and how numbers are written for people."""
+
+import math
+
+FLOOR_DB = -120.0
+
+
+def db_to_lin(db: float) -> float:
+    """Amplitude of a level in dB (20 log10)."""
+    return float(10.0 ** (db / 20.0))
+
+
+def lin_to_db(amplitude: float) -> float:
+    """Level in dB of an amplitude, floored at -120 dB."""
+    return max(FLOOR_DB, 20.0 * math.log10(amplitude)) if amplitude > 0.0 else FLOOR_DB
+
+
+def one_pole_k(time_ms: float, sample_rate: int) -> float:
+    """Share of the remaining way covered per frame so that 63.2 % is covered after time_ms; 1 when it is 0."""
+    return 1.0 - math.exp(-1.0 / (time_ms * 1e-3 * sample_rate)) if time_ms > 0.0 else 1.0
+
+
+def ms_to_frames(time_ms: float, sample_rate: int) -> int:
+    """Whole frames nearest to a time."""
+    return round(time_ms * 1e-3 * sample_rate)
+
+
+def format_value(value: float | str | bool, unit: str) -> str:
+    """A value as a person reads it: "−18.0 dB", "12 ms", "4.00 : 1", "on"."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, str):
+        return value.replace("_", " ")
+    digits = {":1": 2, "dB": 1, "%": 0, "Hz": 0}.get(unit, 1 if abs(value) < 100 else 0)
+    text = f"{value:.{digits}f}".replace("-", "−")
+    return f"{text} {unit}".replace(" :1", " : 1")

@@ -1,0 +1,47 @@
+"""The one tree of errors.
+
+ReinsError
+├── InputError           what the person gave cannot be used; the message says what, where and what is allowed
+│   ├── AudioError       a file or block of audio
+│   ├── SettingsError    a setting, chain or session document
+│   ├── NotFoundError    an id nothing answers to
+│   └── ConflictError    the session has moved on, or the action makes no sense now
+├── StorageError         the disk or the database refused
+└── CancelledError       the person, or a newer request, asked to stop
+"""
+
+
+class ReinsError(Exception):
+    """Base of every error raised on purpose."""
+
+
+class InputError(ReinsError):
+    """Something given from outside cannot be used."""
+
+
+class AudioError(InputError):
+    """Audio that cannot be read or is not allowed."""
+
+
+class SettingsError(InputError):
+    """A setting, a chain or a session document outside its limits."""
+
+
+class NotFoundError(InputError):
+    """Nothing has this id."""
+
+    def __init__(self, what: str, wanted: str) -> None:
+        self.what, self.wanted = what, wanted
+        super().__init__(f"There is no {what} “{wanted}” here; it may have been removed. Nothing was changed.")
+
+
+class ConflictError(InputError):
+    """The action does not fit the present state."""
+
+
+class StorageError(ReinsError):
+    """The disk or the database refused."""
+
+
+class CancelledError(ReinsError):
+    """The work was stopped on request."""
