@@ -85,6 +85,7 @@ def write_chain(entries: list[ProcessorEntry]) -> str:
 
 
 def _field_at(model: type[pydantic.BaseModel], location: tuple[int | str, ...]) -> Any:
+    field = None
     for part in location:
         field = model.model_fields.get(str(part)) if model else None
         if field is None:

@@ -13,7 +13,7 @@ import numpy as np
 from reins.core.dsp.compiled import inlined, kernel
 
 CHUNK = 1024
-SCRATCH_ROWS = 6
+SCRATCH_ROWS = 5
 FLOOR_AMPLITUDE = 1e-6  # -120 dB
 DB_PER_LOG2 = 6.020599913279624  # 20 log10(2)
 LOG2_PER_DB = 1.0 / DB_PER_LOG2
@@ -28,6 +28,14 @@ TWO_52 = 4503599627370496.0
 # State of one gain lane: gain and slow gain in dB, frames of hold left, mean square.
 GAIN, SLOW, HOLD, MEAN_SQUARE = 0, 1, 2, 3
 LANE_STATE = 4
+
+# Places of the settings, ready for the kernel, in its parameter array. One array costs a tenth of passing twenty
+# numbers one by one.
+BLEND, RMS_K, LINK, LINK_BY_MEAN = 0, 1, 2, 3  # 0 peak .. 1 RMS; 0 apart .. 1 tied
+THRESHOLD_DB, SLOPE, KNEE_DB, RANGE_DB = 4, 5, 6, 7  # slope = 1/ratio - 1
+ATTACK_K, RELEASE_K, HOLD_FRAMES, AUTO_RELEASE, FILL_K, DRAIN_K = 8, 9, 10, 11, 12, 13
+OUTPUT, MID_SIDE, FIRST_DRY, FIRST_WET, SECOND_DRY, SECOND_WET = 14, 15, 16, 17, 18, 19
+PARAMS = 20
 
 
 @inlined
@@ -145,63 +153,77 @@ def _slow_release(target, gain, count, fill_k, drain_k, state):
     state[SLOW] = g if abs(g) > 1e-30 else 0.0
 
 
-@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8, f8, f8, b1, f8, f8, f8, f8, f8, f8, i8, b1, f8, f8, f8[:,::1])")
-def compressor_gain(
-    signal, gain_db, gain_lin, state, blend, rms_k, link, link_mean, threshold_db, slope, knee_db, range_db,
-    attack_k, release_k, hold_frames, auto_release, fill_k, drain_k, scratch,
-):  # fmt: skip
-    """Gain of a compressor from what its detector hears.
+@inlined
+def _levels_db(heard, start, count, scratch, bits, state, params):
+    """Level of each lane in dB into the first rows of scratch, linked as asked."""
+    link, blend, by_mean = params[LINK], params[BLEND], params[LINK_BY_MEAN] > 0.0
+    if heard.shape[0] == 2 and link == 1.0 and blend == 0.0 and not by_mean:
+        # The louder of two peaks: one logarithm instead of two.
+        first, second = heard[0, start:], heard[1, start:]
+        for i in range(count):
+            a, b = abs(first[i]), abs(second[i])
+            scratch[2, i] = a if a > b else b
+        _lane_level_db(
+            scratch[2], scratch[0], bits[0], scratch[3], bits[3], scratch[4], bits[4], count, 0.0, 0.0, state[0]
+        )
+        return
+    for lane in range(heard.shape[0]):
+        _lane_level_db(
+            heard[lane, start:], scratch[lane], bits[lane], scratch[2], bits[2], scratch[3], bits[3],
+            count, blend, params[RMS_K], state[lane],
+        )  # fmt: skip
+    if heard.shape[0] == 2 and link > 0.0:
+        for i in range(count):
+            a, b = scratch[0, i], scratch[1, i]
+            tied = 0.5 * (a + b) if by_mean else (a if a > b else b)
+            scratch[0, i], scratch[1, i] = a + link * (tied - a), b + link * (tied - b)
 
-    signal (lanes, frames): what is detected. gain_db, gain_lin (gain lanes, frames): filled; one gain lane when
-    fully linked, else as many as signal lanes. state (lanes, LANE_STATE) is carried. blend 0 peak .. 1 RMS; link
-    0..1 moves each lane's level to the lanes' maximum or mean; slope = 1/ratio - 1. scratch (SCRATCH_ROWS, CHUNK).
+
+@inlined
+def _apply_gain(source, start, count, first_gain, second_gain, params, out):
+    """out = output * source * (dry + wet * gain) on the lanes that are on; the others only take the output gain.
+
+    With mid_side the lanes are M = (L+R)/2 and S = (L-R)/2, back by L = M+S, R = M-S.
     """
-    lanes, frames = signal.shape
-    gain_lanes = gain_db.shape[0]
+    output = params[OUTPUT]
+    first_dry, first_wet = output * params[FIRST_DRY], output * params[FIRST_WET]
+    second_dry, second_wet = output * params[SECOND_DRY], output * params[SECOND_WET]
+    if source.shape[0] == 1:
+        for i in range(count):
+            out[0, start + i] = source[0, start + i] * (first_dry + first_wet * first_gain[i])
+    elif params[MID_SIDE] > 0.0:
+        for i in range(count):
+            left, right = source[0, start + i], source[1, start + i]
+            m = 0.5 * (left + right) * (first_dry + first_wet * first_gain[i])
+            s = 0.5 * (left - right) * (second_dry + second_wet * second_gain[i])
+            out[0, start + i] = m + s
+            out[1, start + i] = m - s
+    else:
+        for i in range(count):
+            out[0, start + i] = source[0, start + i] * (first_dry + first_wet * first_gain[i])
+            out[1, start + i] = source[1, start + i] * (second_dry + second_wet * second_gain[i])
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def compress(heard, source, state, params, scratch, gain_db, out):
+    """Hold a block: from what the detector hears to the result.
+
+    heard (lanes, frames): the detector's signal. source, out (channels, frames): what the gain acts on, and the
+    result. gain_db (gain lanes, frames): filled; one lane when fully linked, else as many as heard has.
+    state (lanes, LANE_STATE) is carried; params (PARAMS) as numbered above; scratch (SCRATCH_ROWS, CHUNK).
+    """
+    gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)
     for start in range(0, frames, CHUNK):
         count = min(CHUNK, frames - start)
-        for lane in range(lanes):
-            _lane_level_db(
-                signal[lane, start:], scratch[lane], bits[lane], scratch[2], bits[2], scratch[3], bits[3],
-                count, blend, rms_k, state[lane],
-            )  # fmt: skip
-        if lanes == 2 and link > 0.0:
-            a, b = scratch[0], scratch[1]
-            for i in range(count):
-                tied = 0.5 * (a[i] + b[i]) if link_mean else (a[i] if a[i] > b[i] else b[i])
-                a[i], b[i] = a[i] + link * (tied - a[i]), b[i] + link * (tied - b[i])
+        _levels_db(heard, start, count, scratch, bits, state, params)
         for lane in range(gain_lanes):
-            gain = gain_db[lane, start : start + count]
-            _over_threshold_gain(scratch[lane], scratch[2], count, threshold_db, slope, knee_db, range_db)
-            _smooth(scratch[2], gain, count, attack_k, release_k, hold_frames, state[lane])
-            if auto_release:
-                _slow_release(scratch[2], gain, count, fill_k, drain_k, state[lane])
-            _db_to_amplitude(gain, scratch[3], bits[3], scratch[4], bits[4], count)
-            gain_lin[lane, start : start + count] = scratch[3, :count]
-
-
-@kernel("void(f8[:,::1], f8[:,::1], f8, f8, f8, b1, b1, b1, f8[:,::1])")
-def apply_gain(source, gain_lin, dry, wet, output, mid_side, first_on, second_on, out):
-    """out = output * source * (dry + wet * gain) on the lanes that are on; the others only take the output gain.
-
-    source, out (channels, frames); gain_lin (1 or channels, frames); dry, wet, output linear. With mid_side the
-    lanes are M = (L+R)/2 and S = (L-R)/2, back by L = M+S, R = M-S.
-    """
-    channels, frames = source.shape
-    first_gain, second_gain = gain_lin[0], gain_lin[gain_lin.shape[0] - 1]
-    first_dry, first_wet = (output * dry, output * wet) if first_on else (output, 0.0)
-    second_dry, second_wet = (output * dry, output * wet) if second_on else (output, 0.0)
-    if channels == 1:
-        for i in range(frames):
-            out[0, i] = source[0, i] * (first_dry + first_wet * first_gain[i])
-    elif mid_side:
-        for i in range(frames):
-            m = 0.5 * (source[0, i] + source[1, i]) * (first_dry + first_wet * first_gain[i])
-            s = 0.5 * (source[0, i] - source[1, i]) * (second_dry + second_wet * second_gain[i])
-            out[0, i] = m + s
-            out[1, i] = m - s
-    else:
-        for i in range(frames):
-            out[0, i] = source[0, i] * (first_dry + first_wet * first_gain[i])
-            out[1, i] = source[1, i] * (second_dry + second_wet * second_gain[i])
+            level, gain = scratch[lane], gain_db[lane, start : start + count]
+            _over_threshold_gain(
+                level, scratch[2], count, params[THRESHOLD_DB], params[SLOPE], params[KNEE_DB], params[RANGE_DB]
+            )
+            _smooth(scratch[2], gain, count, params[ATTACK_K], params[RELEASE_K], params[HOLD_FRAMES], state[lane])
+            if params[AUTO_RELEASE] > 0.0:
+                _slow_release(scratch[2], gain, count, params[FILL_K], params[DRAIN_K], state[lane])
+            _db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+        _apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)

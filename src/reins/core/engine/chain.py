@@ -52,6 +52,7 @@ class Chain:
 
     def process(self, block: Array, keys: Mapping[str, Array] = {}) -> Array:
         """The result (channels, frames) for the next block; keys by name, aligned with the block."""
+        block = np.ascontiguousarray(block)
         for entry, processor in self._stages:
             block = processor.process(block, keys.get(self._source(entry)))
         return block

@@ -150,20 +150,19 @@ class Compressor(Processor):
             self._state[1, : dynamics.MEAN_SQUARE] = self._state[0, : dynamics.MEAN_SQUARE]
         self._gain_lanes = gain_lanes
         drain_ms = max(SLOW_DRAIN_TIMES * settings.release_ms, SLOW_DRAIN_MIN_MS)
-        self._gain_args = (
-            settings.rms_pct / 100.0, one_pole_k(settings.rms_ms, rate),
-            self._link, settings.link_by == "mean",
+        mix = settings.mix_pct / 100.0
+        acting = (1.0 - mix, mix * self._input * db_to_lin(settings.makeup_db))
+        untouched = (1.0, 0.0)
+        self._params = np.array([
+            settings.rms_pct / 100.0, one_pole_k(settings.rms_ms, rate), self._link, settings.link_by == "mean",
             settings.threshold_db, -1.0 if settings.ratio == 100.0 else 1.0 / settings.ratio - 1.0, settings.knee_db,
             np.inf if settings.range_db == NO_LIMIT_DB else settings.range_db,
             one_pole_k(settings.attack_ms, rate), one_pole_k(settings.release_ms, rate),
             ms_to_frames(settings.hold_ms, rate), settings.auto_release,
-            one_pole_k(SLOW_FILL_MS, rate), one_pole_k(drain_ms, rate), self._scratch,
-        )  # fmt: skip
-        mix = settings.mix_pct / 100.0
-        self._apply_args = (
-            1.0 - mix, mix * self._input * db_to_lin(settings.makeup_db), db_to_lin(settings.output_db),
-            self._mid_side, settings.apply_to != "second" or forced, settings.apply_to != "first" or forced,
-        )  # fmt: skip
+            one_pole_k(SLOW_FILL_MS, rate), one_pole_k(drain_ms, rate), db_to_lin(settings.output_db), self._mid_side,
+            *(untouched if settings.apply_to == "second" and not forced else acting),
+            *(untouched if settings.apply_to == "first" else acting),
+        ], dtype=np.float64)  # fmt: skip
 
     @property
     def latency_frames(self) -> int:
@@ -172,14 +171,11 @@ class Compressor(Processor):
 
     def process(self, block: Array, key: Array | None = None) -> Array:
         """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
-        frames = block.shape[1]
-        gain_db = np.empty((self._gain_lanes, frames))
-        gain_lin = np.empty((self._gain_lanes, frames))
-        heard = self._heard(block, key)
-        dynamics.compressor_gain(heard, gain_db, gain_lin, self._state, *self._gain_args)
-        self.gains_db = {"gain_db": self._deepest(gain_db)}
+        gain_db = np.empty((self._gain_lanes, block.shape[1]))
         out = np.empty_like(block)
-        dynamics.apply_gain(self._delay.process(block), gain_lin, *self._apply_args, out)
+        heard, source = self._heard(block, key), self._delay.process(block)
+        dynamics.compress(heard, source, self._state, self._params, self._scratch, gain_db, out)
+        self.gains_db = {"gain_db": self._deepest(gain_db)}
         return out
 
     def _heard(self, block: Array, key: Array | None) -> Array:

@@ -1,0 +1,147 @@
+"""The command line. Every command parses, calls one service and prints; bad input is one line and exit code 2."""
+
+import json
+import os
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from reins.errors import ReinsError
+
+app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=True, help="Shape the dynamics of recorded takes.")
+DATA = typer.Option("--data", help="Folder that keeps sessions and takes.")
+PORT = typer.Option("--port", min=1, max=65535, help="Port to listen on.")
+JSON = typer.Option("--json", help="Print JSON instead of a table.")
+
+
+def default_data_dir() -> Path:
+    """Where sessions are kept when --data is not given."""
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "reins"
+
+
+@contextmanager
+def _progress(label: str) -> Iterator:
+    """A bar on standard error when that is a terminal; yields what takes (done, total)."""
+    from rich.console import Console
+    from rich.progress import Progress
+
+    with Progress(console=Console(stderr=True), disable=not sys.stderr.isatty(), transient=True) as bar:
+        task = bar.add_task(label, total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+@app.command()
+def process(
+    source: Annotated[Path, typer.Argument(metavar="IN")],
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="OUT", help="The file to write.")],
+    chain: Annotated[Path, typer.Option("--chain", metavar="FILE", help="The chain file.")],
+    key: Annotated[list[str] | None, typer.Option("--key", metavar="NAME=FILE", help="A key, by name.")] = None,
+    trace: Annotated[Path | None, typer.Option("--trace", metavar="FILE.csv", help="Write each gain per ms.")] = None,
+    block: Annotated[int, typer.Option("--block", metavar="N", help="Frames at a time.")] = 4096,
+    file_format: Annotated[str | None, typer.Option("--format", metavar="wav|flac")] = None,
+    bits: Annotated[str, typer.Option("--bits", metavar="16|24|32f")] = "24",
+) -> None:
+    """Hold a file through a chain; the result is lined up with the source and equally long."""
+    from reins.services.processing import parse_key_option, process_file
+
+    keys = dict(parse_key_option(text) for text in key or [])
+    with _progress(f"Holding {source.name}") as progress:
+        clipped = process_file(
+            source, output, chain, keys=keys, trace=trace, block_frames=block, file_format=file_format, bits=bits,
+            progress=progress,
+        )  # fmt: skip
+    if clipped:
+        print(f"{output}: {clipped} frames were louder than full scale and clipped; --bits 32f keeps them.", file=sys.stderr)
+
+
+@app.command()
+def measure(
+    files: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_json: Annotated[bool, JSON] = False
+) -> None:
+    """Print loudness, range, true peak, sample peak, RMS and crest factor."""
+    from reins.services.processing import measure_file
+
+    rows = []
+    for path in files:
+        with _progress(f"Measuring {path.name}") as progress:
+            rows.append(measure_file(path, progress))
+    if as_json:
+        print(json.dumps({"files": rows}, indent=2))
+        return
+    columns = {
+        "integrated_lufs": "LUFS", "range_lu": "range LU", "true_peak_dbtp": "dBTP", "sample_peak_dbfs": "peak dBFS",
+        "rms_db": "RMS dB", "crest_db": "crest dB",
+    }  # fmt: skip
+    _print_table(["file", *columns.values()], [[row["file"], *(row[name] for name in columns)] for row in rows])
+
+
+@app.command()
+def bench(as_json: Annotated[bool, JSON] = False) -> None:
+    """Time each processor: nanoseconds per stereo frame, and times faster than real time, on one core."""
+    from reins.services.processing import bench_processors
+
+    rows = bench_processors()
+    if as_json:
+        print(json.dumps({"processors": rows}, indent=2))
+    else:
+        _print_table(["processor", "ns per stereo frame", "times real time"], [list(row.values()) for row in rows])
+
+
+def _print_table(head: list[str], rows: list[list[str | float | None]]) -> None:
+    from rich.console import Console
+    from rich.table import Table
+
+    table = Table(*head)
+    for row in rows:
+        table.add_row(*("–" if v is None else v if isinstance(v, str) else f"{v:.1f}" for v in row))
+    Console().print(table)
+
+
+@app.command()
+def serve(
+    data: Annotated[Path | None, DATA] = None,
+    host: Annotated[str, typer.Option("--host", help="Address to listen on.")] = "127.0.0.1",
+    port: Annotated[int, PORT] = 8416,
+) -> None:
+    """Serve the desk in the browser."""
+    _serve(data, host, port, demo=False)
+
+
+@app.command()
+def demo(data: Annotated[Path | None, DATA] = None, port: Annotated[int, PORT] = 8416) -> None:
+    """Serve the desk with the demo session “Last Boat Home”, made on the first start."""
+    _serve(data, "127.0.0.1", port, demo=True)
+
+
+def _serve(data: Path | None, host: str, port: int, *, demo: bool) -> None:
+    from reins.web.server import run_server
+
+    run_server(data or default_data_dir(), host=host, port=port, demo=demo)
+
+
+def main() -> None:
+    """Entry point: maps every error to one line on standard error and exit code 2."""
+    try:
+        code = app(standalone_mode=False)
+    except ReinsError as error:
+        code = _refuse(str(error))
+    except KeyboardInterrupt:
+        code = 130
+    except Exception as error:
+        if not hasattr(error, "format_message"):
+            raise
+        code = _refuse(error.format_message())
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _refuse(message: str) -> int:
+    print(" ".join(message.split()), file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    main()

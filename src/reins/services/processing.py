@@ -1,0 +1,163 @@
+"""Work on files: hold one through a chain, measure, time the processors. Joins core and disk for the command line."""
+
+import csv
+import time
+from collections.abc import Callable
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from reins.core.audio import AudioReader, AudioWriter, BlockFeed, check_output
+from reins.core.chainfile import parse_chain
+from reins.core.dsp.loudness import LoudnessMeter, TruePeakMeter
+from reins.core.engine.chain import Chain
+from reins.core.engine.offline import run_chain
+from reins.core.processors import PROCESSORS
+from reins.core.units import lin_to_db
+from reins.errors import SettingsError
+
+Progress = Callable[[int, int], None]
+MAX_BLOCK_FRAMES = 1 << 20
+
+
+def _no_progress(done: int, total: int) -> None:
+    pass
+
+
+class TraceWriter:
+    """Writes one row a millisecond: time_s, then each moving gain in dB at that moment."""
+
+    def __init__(self, path: Path, chain: Chain, sample_rate: int) -> None:
+        if not path.parent.is_dir():
+            raise SettingsError(f"{path}: the folder {path.parent} does not exist; make it first.")
+        self.path, self._rate, self._chain = path, sample_rate, chain
+        self._partial = path.with_name(f".{path.name}.partial")
+        self._file = self._partial.open("w", newline="")
+        self._rows = csv.writer(self._file)
+        self._first = self._row = 0
+
+    def _header(self) -> list[str]:
+        named = []
+        places = [index for index, entry in enumerate(self._chain.entries) if entry.on]
+        for index, (entry, moving, _) in zip(places, self._chain.gains(), strict=True):
+            named += [f"{index}_{entry.type}.{name}" for name in moving]
+        return ["time_s", *named]
+
+    def write(self, gains: list[np.ndarray], frames: int) -> None:
+        """Take in the gains of the next `frames` frames."""
+        if self._row == 0:
+            self._rows.writerow(self._header())
+        while (frame := round(self._row * self._rate / 1000)) < self._first + frames:
+            values = [f"{g[frame - self._first]:.6f}" for g in gains]
+            self._rows.writerow([f"{self._row / 1000:.3f}", *values])
+            self._row += 1
+        self._first += frames
+
+    def __enter__(self) -> "TraceWriter":
+        return self
+
+    def __exit__(self, kind: Any, error: Any, trace: Any) -> None:
+        self._file.close()
+        if kind is None:
+            self._partial.replace(self.path)
+        self._partial.unlink(missing_ok=True)
+
+
+def process_file(
+    source: Path, output: Path, chain_path: Path, *, keys: dict[str, Path], trace: Path | None, block_frames: int,
+    file_format: str | None, bits: str, progress: Progress = _no_progress,
+) -> int:  # fmt: skip
+    """Hold a file through a chain file into `output`, as long as the source and lined up with it.
+
+    Returns how many frames an integer format had to clip. Raises InputError for anything given wrongly, before
+    anything is written; nothing half-written is left, whatever happens.
+    """
+    if not 1 <= block_frames <= MAX_BLOCK_FRAMES:
+        raise SettingsError(f"--block is {block_frames}; allowed: 1 to {MAX_BLOCK_FRAMES} frames.")
+    file_format = file_format or ("flac" if output.suffix.lower() == ".flac" else "wav")
+    check_output(output, file_format, bits)
+    try:
+        entries = parse_chain(chain_path.read_text(encoding="utf-8"), chain_path.name)
+    except (OSError, UnicodeDecodeError) as error:
+        raise SettingsError(f"{chain_path}: cannot be read as text; a chain file is JSON.") from error
+    with ExitStack() as stack:
+        reader = stack.enter_context(AudioReader(source))
+        rate = reader.sample_rate
+        readers = {k: stack.enter_context(AudioReader(path, sample_rate=rate)) for k, path in keys.items()}
+        key_channels = {name: key.channels for name, key in readers.items()}
+        chain = Chain(entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels)
+        tracer = stack.enter_context(TraceWriter(trace, chain, rate)) if trace else None
+        writer = stack.enter_context(
+            AudioWriter(output, channels=reader.channels, sample_rate=rate, file_format=file_format, bits=bits)
+        )
+        feeds = {name: BlockFeed(key).take for name, key in readers.items()}
+        done = 0
+        for block, gains in run_chain(
+            chain, BlockFeed(reader).take, reader.frames, block_frames=block_frames, keys=feeds
+        ):
+            writer.write(block)
+            if tracer:
+                tracer.write(gains, block.shape[1])
+            done += block.shape[1]
+            progress(done, reader.frames)
+        return writer.clipped_frames
+
+
+def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any]:
+    """Loudness, range, true peak, sample peak, RMS and crest factor of a file; null where one cannot be given."""
+    with AudioReader(path) as reader:
+        loudness, true_peak = LoudnessMeter(sample_rate=reader.sample_rate), TruePeakMeter(reader.channels)
+        peak = squares = 0.0
+        done = 0
+        for block in reader.blocks():
+            loudness.feed(block)
+            true_peak.feed(block)
+            peak = max(peak, float(np.abs(block).max(initial=0.0)))
+            squares += float(np.vdot(block, block))
+            done += block.shape[1]
+            progress(done, reader.frames)
+        rms = (squares / (reader.frames * reader.channels)) ** 0.5
+        silent = peak <= 0.0
+        return {
+            "file": str(path),
+            "sample_rate_hz": reader.sample_rate,
+            "channels": reader.channels,
+            "frames": reader.frames,
+            "integrated_lufs": loudness.integrated_lufs(),
+            "range_lu": loudness.range_lu(),
+            "true_peak_dbtp": None if silent else lin_to_db(true_peak.finish()),
+            "sample_peak_dbfs": None if silent else lin_to_db(peak),
+            "rms_db": None if silent else lin_to_db(rms),
+            "crest_db": None if silent else lin_to_db(peak) - lin_to_db(rms),
+        }
+
+
+def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_frames: int = 1024) -> list[dict[str, Any]]:
+    """Time each processor at its defaults on stereo noise with bursts, block by block; the best of five runs."""
+    rng = np.random.default_rng(7)
+    blocks = int(seconds * sample_rate / block_frames)
+    bursts = rng.standard_normal((2, block_frames * 32)) * (0.1 + 0.9 * (rng.random(block_frames * 32) > 0.5))
+    pieces = [np.ascontiguousarray(0.25 * part) for part in np.split(bursts, 32, axis=1)]
+    rows = []
+    for kind, processor_type in PROCESSORS.items():
+        processor = processor_type(processor_type.Settings(), channels=2, sample_rate=sample_rate, key_channels=2)
+        best = float("inf")
+        for _ in range(5):
+            began = time.perf_counter()
+            for index in range(blocks):
+                processor.process(pieces[index % 32])
+            best = min(best, time.perf_counter() - began)
+        ns = best / (blocks * block_frames) * 1e9
+        rows.append({"type": kind, "ns_per_stereo_frame": ns, "times_real_time": 1e9 / (ns * sample_rate)})
+    return rows
+
+
+def parse_key_option(text: str) -> tuple[str, Path]:
+    """NAME=FILE of --key, or SettingsError."""
+    name, equals, file = text.partition("=")
+    if not (name and equals and file) or name == "self":
+        raise SettingsError(f"--key is “{text}”; allowed: NAME=FILE, with a name other than self.")
+    return name, Path(file)
+

@@ -1,0 +1,183 @@
+"""Chains that change while running, the mix, latency, and the two clocks."""
+
+import numpy as np
+import pytest
+
+from reins.core.chainfile import parse_entry
+from reins.core.engine.chain import Chain, GlidingChain
+from reins.core.engine.mixer import Mixer, Stream, pan_gains
+from reins.core.engine.offline import render_mix, run_chain
+from reins.core.sessions import Document, Track
+from tests.conftest import RATE
+
+
+def entry(id="c", on=True, **settings):
+    return parse_entry({"type": "compressor", "id": id, "on": on, "settings": settings}, "test")
+
+
+def document(*tracks):
+    ids = [f"t{i}" for i in range(len(tracks))]
+    return Document(name="x", tracks=dict(zip(ids, tracks, strict=True)), order=ids)
+
+
+def track(take_id="a", **values):
+    return Track(name="x", take_id=take_id, **values)
+
+
+def render(mixer, start, end, block=1024):
+    return np.concatenate(list(render_mix(mixer, start, end, block_frames=block)), axis=1)
+
+
+@pytest.mark.parametrize("block", [1, 100, 4096])
+def test_run_chain_lines_result_and_gain_up_with_the_source(noise, block):
+    source = np.zeros((1, 3000))
+    source[0, 1000:1500] = 0.5
+    entries = [entry("a", threshold_db=-60, ratio=1, lookahead_ms=2), entry("b", threshold_db=-20, attack_ms=0, lookahead_ms=5)]
+    chain = Chain(entries, channels=1, sample_rate=RATE)
+    position = 0
+
+    def take(count):
+        nonlocal position
+        part = np.zeros((1, count))
+        piece = source[:, position : position + count]
+        part[:, : piece.shape[1]] = piece
+        position += count
+        return part
+
+    rows = list(run_chain(chain, take, 3000, block_frames=block))
+
+    result = np.concatenate([r for r, _ in rows], axis=1)
+    gain = np.concatenate([g[1] for _, g in rows])
+    assert result.shape == source.shape
+    assert gain.size == 3000
+    np.testing.assert_array_equal(np.flatnonzero(result[0])[[0, -1]], [1000, 1499])
+    assert np.flatnonzero(gain < -1)[0] == 1000 - 240  # the lookahead lets it take hold 5 ms early
+
+
+@pytest.mark.parametrize(
+    "change",
+    [{"threshold_db": -50.0}, {"makeup_db": 24.0}, {"channels": "mid_side", "apply_to": "second"}, {"mix_pct": 0.0}],
+)
+def test_a_setting_turned_while_sound_runs_does_not_click(change):
+    sine = 0.5 * np.sin(2 * np.pi * 100 * np.arange(8192) / RATE)
+    signal = np.stack([sine, 0.8 * sine])
+    before = entry(threshold_db=-20, attack_ms=0)
+    chain = GlidingChain(Chain([before], channels=2, sample_rate=RATE), sample_rate=RATE)
+    parts = []
+
+    for index, block in enumerate(np.split(signal, 8, axis=1)):
+        if index == 4:
+            after = parse_entry({**before.model_dump(), "settings": {**before.settings.model_dump(), **change}}, "x")
+            chain.change(chain.chain.evolved([after]))
+        parts.append(chain.process(np.ascontiguousarray(block), block))
+
+    out = np.concatenate(parts, axis=1)[0]
+    jump = np.abs(np.diff(out, 2))
+    assert np.abs(out[5000:]).max() != pytest.approx(np.abs(out[:4000]).max(), rel=0.05)
+    # A glide over 480 frames bends the line by at most level/480 at its ends; a click would be a hundred times that.
+    assert jump[4080:4110].max() < jump[:4000].max() + np.abs(out).max() / 240
+
+
+def test_an_unchanged_neighbour_keeps_its_state_when_a_processor_is_added(noise):
+    one = [entry("a", threshold_db=-30, release_ms=2000)]
+    plain, changed = (GlidingChain(Chain(one, channels=2, sample_rate=RATE), sample_rate=RATE) for _ in range(2))
+    plain.process(noise[:, :8000].copy(), noise)
+    changed.process(noise[:, :8000].copy(), noise)
+
+    changed.change(changed.chain.evolved([*one, entry("b", ratio=1)]))
+    block = np.ascontiguousarray(noise[:, 8000:])
+
+    np.testing.assert_allclose(changed.process(block, block), plain.process(block, block), atol=1e-15)
+
+
+def test_mono_pan_keeps_the_power_and_stereo_at_rest_is_untouched():
+    for pan in np.linspace(-100, 100, 41):
+        left, right = pan_gains(pan, 1)
+        assert left**2 + right**2 == pytest.approx(1.0)
+
+    assert pan_gains(0, 1)[0] == pytest.approx(10 ** (-3.0103 / 20), rel=1e-5)
+    assert pan_gains(0, 2) == pytest.approx((1.0, 1.0), abs=1e-15)
+
+
+def test_tracks_of_different_latency_leave_lined_up(make_take):
+    click = np.zeros((1, 9600))
+    click[0, [0, 4000]] = 0.001
+    slow = [entry("a", lookahead_ms=20, threshold_db=0), entry("b", lookahead_ms=7.3, threshold_db=0)]
+    mixer = Mixer(document(track(chain=slow, pan_pct=-100), track(pan_pct=100)), {"a": make_take(click)})
+
+    out = render(mixer, 0, 9600)
+
+    np.testing.assert_allclose(out[0], out[1], atol=1e-12)
+    np.testing.assert_array_equal(np.flatnonzero(out[0] > 1e-6), [0, 4000])
+
+
+def test_the_mix_is_the_sum_of_its_tracks(make_take, noise):
+    takes = {"a": make_take(noise, "a"), "b": make_take(noise[:1] * 0.5, "b")}
+    tracks = [track("a", chain=[entry(threshold_db=-40)], fader_db=-6), track("b", pan_pct=30)]
+
+    mix = render(Mixer(document(*tracks), takes), 0, 24000)
+
+    alone = [render(Mixer(document(t), takes), 0, 24000) for t in tracks]
+    np.testing.assert_allclose(mix, alone[0] + alone[1], atol=1e-12)
+
+
+@pytest.mark.parametrize("block", [1, 333, 65536])
+def test_any_block_size_renders_the_same_bits(make_take, noise, block):
+    doc, takes = document(track(chain=[entry(threshold_db=-40, lookahead_ms=5)])), {"a": make_take(noise)}
+
+    out = render(Mixer(doc, takes), 0, 3000, block)
+
+    np.testing.assert_array_equal(out, render(Mixer(doc, takes), 0, 3000))
+
+
+def test_muted_is_silent_and_solo_leaves_only_itself(make_take, noise):
+    takes = {"a": make_take(noise)}
+
+    muted = render(Mixer(document(track(mute=True)), takes), 0, 2000)
+    solo = render(Mixer(document(track(), track(solo=True, fader_db=-6)), takes), 0, 2000)
+
+    np.testing.assert_array_equal(muted, 0.0)
+    np.testing.assert_array_equal(solo, render(Mixer(document(track(fader_db=-6)), takes), 0, 2000))
+
+
+def test_difference_is_source_less_result(make_take, noise):
+    takes = {"a": make_take(noise)}
+    heard = {}
+    for what in ("result", "source", "difference"):
+        mixer = Mixer(document(track(chain=[entry(threshold_db=-40, lookahead_ms=4)])), takes)
+        mixer.listen(what)
+        heard[what] = render(mixer, 0, 20000)[:, 1024:]  # the first block fades over
+
+    np.testing.assert_allclose(heard["difference"], heard["source"] - heard["result"], atol=1e-15)
+    assert np.abs(heard["difference"]).max() > 0.01
+
+
+def test_a_stream_in_a_loop_jumps_back_from_its_end():
+    stream = Stream(900, loop=(500, 1000))
+
+    assert stream.spans(0, 250) == [(900, 100), (500, 150)]
+    assert stream.spans(100, 1100) == [(500, 500), (500, 500), (500, 100)]
+    assert Stream(1000, loop=(500, 1000)).spans(0, 300) == [(1000, 300)]
+
+
+def test_a_loop_is_heard_without_a_gap(make_take, noise):
+    mixer = Mixer(document(track(chain=[entry(threshold_db=0, knee_db=0, lookahead_ms=20)])), {"a": make_take(noise * 0.1)})
+    mixer.start(Stream(2000, loop=(1000, 3000)))
+
+    out = np.concatenate([mixer.process(500) for _ in range(8)], axis=1)
+
+    expected = np.concatenate([noise[:, 2000:3000], noise[:, 1000:3000], noise[:, 1000:2000]], axis=1) * 0.1
+    np.testing.assert_allclose(out, expected.astype(np.float32), atol=1e-7)
+
+
+def test_a_changed_lookahead_while_playing_stays_lined_up(make_take):
+    ramp = np.linspace(0, 0.5, 24000)[None]
+    doc = document(track(chain=[entry(threshold_db=0, knee_db=0)], pan_pct=-100))
+    mixer = Mixer(doc, {"a": make_take(ramp)})
+    first = mixer.process(4096)
+
+    mixer.change(doc.with_track("t0", chain=[entry(threshold_db=0, knee_db=0, lookahead_ms=15)]))
+    rest = [mixer.process(1024) for _ in range(6)]
+
+    out = np.concatenate([first, *rest], axis=1)[0]
+    np.testing.assert_allclose(out, ramp[0, : out.size], atol=1e-7)

@@ -1,0 +1,67 @@
+"""What a setting did, against the same figures by plain numpy."""
+
+import numpy as np
+import pytest
+
+from reins.core.chainfile import parse_entry
+from reins.core.engine.chain import Chain
+from reins.core.measure.span import measure_source, measure_span
+from tests.conftest import RATE
+
+
+@pytest.fixture
+def entries():
+    return [parse_entry({"type": "compressor", "id": "c", "settings": {"threshold_db": -30, "lookahead_ms": 2}}, "x")]
+
+
+def plain(noise, entries):
+    chain = Chain(entries, channels=2, sample_rate=RATE)
+    result = chain.process(np.pad(noise, ((0, 0), (0, 96))))[:, 96:]
+    return result, chain.gains()[0][1]["gain_db"][96:]
+
+
+def test_statistics_are_those_of_the_gain(make_take, noise, entries):
+    span = measure_span(make_take(noise), entries, "c", 0, noise.shape[1])
+
+    _, gain = plain(noise.astype(np.float32).astype(float), entries)
+    statistics = span.statistics()
+    held = gain <= -0.375  # the histogram rounds to its quarter-dB steps
+    assert statistics["held_pct"] == pytest.approx(100 * held.mean(), abs=0.01)
+    assert statistics["usual_db"] == pytest.approx(np.median(gain[held]), abs=0.126)
+    assert statistics["deepest_db"] == pytest.approx(gain.min(), abs=1e-9)
+
+
+def test_columns_and_levels_are_those_of_the_result(make_take, noise, entries):
+    span = measure_span(make_take(noise), entries, "c", 0, 24000)
+    peaks, deepest, _ = span.columns(0, 24000, 75)
+
+    result, gain = plain(noise.astype(np.float32).astype(float), entries)
+    np.testing.assert_allclose(peaks, np.abs(result).max(axis=0).reshape(75, 320).max(axis=1), atol=1e-12)
+    np.testing.assert_allclose(deepest, np.minimum(gain.reshape(75, 320).min(axis=1), 0), atol=1e-12)
+    assert span.result.crest_db == pytest.approx(20 * np.log10(np.abs(result).max() / np.sqrt(np.mean(result**2))))
+
+
+def test_a_span_inside_a_take_shows_what_the_whole_shows(make_take, noise, entries):
+    take = make_take(np.tile(noise, 8))
+
+    whole = measure_span(take, entries, "c", 0, take.facts.frames)
+    part = measure_span(take, entries, "c", 150016, 24000)
+
+    np.testing.assert_allclose(part.columns(150016, 24000, 50)[1], whole.columns(150016, 24000, 50)[1], atol=1e-3)
+
+
+def test_the_source_is_measured_over_its_span(make_take, noise):
+    take = make_take(noise)
+
+    level = measure_source(take, 6000, 12000)
+
+    part = noise[:, 6000:18000].astype(np.float32).astype(float)
+    assert level.rms_db == pytest.approx(20 * np.log10(np.sqrt(np.mean(part**2))), abs=1e-6)
+
+
+def test_a_span_can_be_stopped(make_take, noise, entries):
+    def stop():
+        raise InterruptedError("newer")
+
+    with pytest.raises(InterruptedError, match="newer"):
+        measure_span(make_take(noise), entries, "c", 0, 24000, stop)
