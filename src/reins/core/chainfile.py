@@ -151,10 +151,12 @@ def _value_at(settings: pydantic.BaseModel, path: str) -> Any:
     return value
 
 
-def describe_settings(kind: str) -> list[dict[str, Any]]:
-    """Everything the screen needs to build the controls of a processor type, read from its fields."""
+def describe_fields(model: type[pydantic.BaseModel]) -> list[dict[str, Any]]:
+    """Everything the screen needs to build controls, read from the fields of a model that are settings."""
     described = []
-    for path, field in settings_fields(PROCESSORS[kind].Settings):
+    for path, field in settings_fields(model):
+        if field.json_schema_extra is None:
+            continue
         limits = {type(m).__name__: m for m in field.metadata}
         row = {**field.json_schema_extra, "name": path, "default": field.default, "help": field.description}
         if row["kind"] == "number":

@@ -34,3 +34,9 @@ def format_value(value: float | str | bool, unit: str) -> str:
     digits = {":1": 2, "dB": 1, "%": 0, "Hz": 0}.get(unit, 1 if abs(value) < 100 else 0)
     text = f"{value:.{digits}f}".replace("-", "−")
     return f"{text} {unit}".replace(" :1", " : 1")
+
+
+def format_length(seconds: float) -> str:
+    """A length as minutes and seconds: "0:40"."""
+    whole = round(seconds)
+    return f"{whole // 60}:{whole % 60:02d}"

@@ -6,8 +6,6 @@ from dataclasses import dataclass
 from reins.demo import drums, strings, voices
 from reins.demo.score import Array
 
-NAME = "Last Boat Home"
-
 
 @dataclass(frozen=True)
 class Part:

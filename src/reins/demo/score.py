@@ -6,10 +6,12 @@ Made up for this program; everything is synthesised from fixed seeds, so every m
 import numpy as np
 import numpy.typing as npt
 
+from reins.demo.facts import TEMPO_BPM
+
 Array = npt.NDArray[np.float64]
 
 RATE = 48000
-TEMPO_BPM = 96.0
+
 BARS = 16
 BEAT_S = 60.0 / TEMPO_BPM
 BAR_S = 4 * BEAT_S

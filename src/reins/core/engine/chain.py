@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.processors import PROCESSORS, Processor
-from reins.core.units import ms_to_frames
+from reins.core.units import lin_to_db, ms_to_frames
 from reins.errors import SettingsError
 
 Array = npt.NDArray[np.float64]
@@ -53,8 +53,10 @@ class Chain:
     def process(self, block: Array, keys: Mapping[str, Array] = {}) -> Array:
         """The result (channels, frames) for the next block; keys by name, aligned with the block."""
         block = np.ascontiguousarray(block)
+        self._passed = [block]
         for entry, processor in self._stages:
             block = processor.process(block, keys.get(self._source(entry)))
+            self._passed.append(block)
         return block
 
     def gains(self) -> list[tuple[ProcessorEntry, dict[str, Array], int]]:
@@ -64,6 +66,14 @@ class Chain:
             latency += processor.latency_frames
             rows.append((entry, processor.gains_db, latency))
         return rows
+
+    def meters(self) -> dict[str, tuple[float, float, float]]:
+        """After `process`: by processor id its deepest gain, peak in and peak out over the block, all in dB."""
+        peaks = [lin_to_db(float(np.abs(block).max(initial=0.0))) for block in self._passed]
+        return {
+            entry.id: (min((float(g.min()) for g in processor.gains_db.values()), default=0.0), peaks[i], peaks[i + 1])
+            for i, (entry, processor) in enumerate(self._stages)
+        }
 
     def evolved(self, entries: list[ProcessorEntry]) -> "Chain":
         """A copy with the state of this one and the settings of `entries`; processors are matched by id and type."""

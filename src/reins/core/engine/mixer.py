@@ -19,7 +19,7 @@ import numpy.typing as npt
 from reins.core.engine.chain import Chain, GlidingChain
 from reins.core.sessions import FADER_OFF_DB, Document, Track
 from reins.core.takes import Take
-from reins.core.units import db_to_lin
+from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
 
 Array = npt.NDArray[np.float64]
 Listen = Literal["result", "source", "difference"]
@@ -70,6 +70,7 @@ class TrackPlayer:
         self._sample_rate = sample_rate
         self._wanted: Track | None = None
         self._gains = np.zeros(2)
+        self.meter_db = (FLOOR_DB, FLOOR_DB)  # peak and RMS of the last block in the mix
         self.start(Stream(0))
 
     def start(self, stream: Stream) -> None:
@@ -131,7 +132,9 @@ class TrackPlayer:
             before = self._heard(fade_from, block, result, latency)
             heard = before + np.linspace(0.0, 1.0, frames + 1)[1:] * (heard - before)
         self._position += frames
-        return self._placed(heard, audible=audible)
+        placed = self._placed(heard, audible=audible)
+        self.meter_db = (lin_to_db(float(np.abs(placed).max())), lin_to_db(math.sqrt(float(np.mean(placed * placed)))))
+        return placed
 
     def _heard(self, listen: Listen, block: Array, result: Array, latency: int) -> Array:
         if listen == "result":
@@ -157,19 +160,16 @@ class TrackPlayer:
         self._gains = target
         return heard * gains
 
-    def gains(self) -> list[tuple[str, float]]:
-        """Deepest gain of each processor over the last block: (processor id, dB)."""
-        return [
-            (entry.id, min((float(g.min()) for g in moving.values()), default=0.0))
-            for entry, moving, _ in self._chain.chain.gains()
-        ]
+    def stages(self) -> dict[str, tuple[float, float, float]]:
+        """Of each processor over the last block: deepest gain, peak in, peak out, in dB."""
+        return self._chain.chain.meters()
 
 
 class Mixer:
     """All tracks of a document, block by block; deterministic: same document, same start, same samples."""
 
     def __init__(self, document: Document, takes: dict[str, Take]) -> None:
-        self._takes = takes
+        self.takes = dict(takes)
         self._listen: Listen = "result"
         self._listened: Listen = "result"
         self.players: dict[str, TrackPlayer] = {}
@@ -198,8 +198,8 @@ class Mixer:
         for track_id, track in document.tracks.items():
             if track_id in self.players:
                 self.players[track_id].change(track)
-            elif track.take_id in self._takes:
-                player = TrackPlayer(track, self._takes[track.take_id], sample_rate=document.sample_rate)
+            elif track.take_id in self.takes:
+                player = TrackPlayer(track, self.takes[track.take_id], sample_rate=document.sample_rate)
                 player.start(Stream(self._stream.spans(self._position, 1)[0][0], self._stream.loop))
                 self.players[track_id] = player
 

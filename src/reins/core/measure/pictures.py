@@ -1,0 +1,55 @@
+"""Numbers for the bench's pictures, made by the processors themselves: the curve, the burst, the level histogram."""
+
+from typing import Any
+
+import numpy as np
+
+from reins.core.chainfile import ProcessorEntry
+from reins.core.processors import PROCESSORS
+from reins.core.takes import BINS, Take
+
+CURVE_DB = np.linspace(-60.0, 0.0, 121)
+BURST_LEAD_MS, BURST_MS, BURST_COLUMNS = 20.0, 100.0, 240
+BURST_OVER_DB = 12.0
+HISTOGRAM_EDGES_DB = np.arange(-60.0, 0.1, 1.0)
+
+
+def curve(entry: ProcessorEntry) -> dict[str, list[float]]:
+    """Steady level in and out, both in dB."""
+    out = PROCESSORS[entry.type].curve_db(entry.settings, CURVE_DB)
+    return {"in_db": CURVE_DB.tolist(), "out_db": np.round(out, 3).tolist()}
+
+
+def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
+    """The gain while a steady burst 12 dB over the threshold comes and goes: what attack, hold and release do.
+
+    Runs the processor itself at peak detection, with lookahead and key left out; tail_ms is long enough for the hold
+    and three times the release.
+    """
+    settings: Any = entry.settings
+    tail_ms = min(max(3.0 * settings.release_ms + settings.hold_ms, 180.0), 4000.0)
+    key = settings.key.model_copy(update={"source": "self", "low_cut_hz": 0.0, "high_cut_hz": 0.0})
+    plain = settings.model_copy(update={"lookahead_ms": 0.0, "rms_pct": 0.0, "key": key})
+    processor = PROCESSORS[entry.type](plain, channels=1, sample_rate=sample_rate, key_channels=1)
+    total_ms = BURST_LEAD_MS + BURST_MS + tail_ms
+    frames = round(total_ms * sample_rate / 1000)
+    signal = np.zeros((1, frames))
+    first, last = (round(t * sample_rate / 1000) for t in (BURST_LEAD_MS, BURST_LEAD_MS + BURST_MS))
+    level_db = settings.threshold_db - settings.input_db - settings.key.gain_db + BURST_OVER_DB
+    signal[:, first:last] = 10.0 ** (level_db / 20.0)
+    processor.process(signal)
+    (gain_db,) = processor.gains_db.values()
+    at = np.linspace(0, frames - 1, BURST_COLUMNS).astype(np.int64)
+    return {
+        "time_ms": np.round(at * 1000 / sample_rate, 2).tolist(),
+        "gain_db": np.round(gain_db[at], 3).tolist(),
+        "burst_ms": [BURST_LEAD_MS, BURST_LEAD_MS + BURST_MS],
+    }
+
+
+def level_histogram(take: Take) -> dict[str, list[float]]:
+    """Share of the take in percent for each dB from -60 to 0 of its peak level over every 21 ms (1024 frames)."""
+    columns = max(take.facts.frames // BINS[1], 1)
+    levels = 20.0 * np.log10(np.maximum(take.peak_columns(0, take.facts.frames, columns), 1e-6))
+    counts, _ = np.histogram(levels, HISTOGRAM_EDGES_DB)
+    return {"from_db": HISTOGRAM_EDGES_DB[:-1].tolist(), "share_pct": np.round(100.0 * counts / columns, 3).tolist()}

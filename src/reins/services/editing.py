@@ -1,0 +1,102 @@
+"""Changing a session: every change is kept at once as a step and told to every desk."""
+
+from collections.abc import Callable
+from typing import Any
+
+from reins.core.sessions import AddTrack, Document, Track, new_id, parse_change
+from reins.core.takes import TakeFacts
+from reins.core.units import format_length
+from reins.errors import ConflictError
+from reins.services.house import House
+from reins.store import sessions as store
+from reins.store.database import transaction
+from reins.store.takes import add_take, list_takes
+
+
+def new_session(house: House, name: str, **values: Any) -> str:
+    """Keep an empty session; returns its id."""
+    session_id = new_id()
+    document = Document(name=name, **values)
+    with house.database() as db:
+        store.add_session(db, session_id, document)
+    return session_id
+
+
+def session_state(house: House, session_id: str) -> dict[str, Any]:
+    """Everything a desk shows: document, step number, what undo and redo would do, takes."""
+    with house.database() as db:
+        stored = store.get_session(db, session_id)
+        steps = {step["number"]: step["label"] for step in store.list_steps(db, session_id)}
+        takes = list_takes(db, session_id)
+    return {
+        "id": session_id,
+        "document": stored.document.model_dump(),
+        "step": stored.step,
+        "undo": steps.get(stored.step),
+        "redo": steps.get(stored.step + 1),
+        "takes": takes,
+        "frames": max((takes[t.take_id]["frames"] for t in stored.document.tracks.values()), default=0),
+    }
+
+
+def list_shelf(house: House) -> list[dict[str, Any]]:
+    """The sessions as cards: id, name, names of tracks, length, steps and last change as text."""
+    with house.database() as db:
+        cards = []
+        for stored in store.list_sessions(db):
+            takes = list_takes(db, stored.id)
+            document = stored.document
+            frames = max((takes[t.take_id]["frames"] for t in document.tracks.values()), default=0)
+            cards.append(
+                {
+                    "id": stored.id, "name": document.name, "tracks": [document.tracks[k].name for k in document.order],
+                    "length": format_length(frames / document.sample_rate), "steps": stored.step,
+                    "changed": f"{stored.changed_at[:16].replace('T', ' at ')} UTC",
+                }
+            )  # fmt: skip
+        return cards
+
+
+def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
+    """Apply a change given as plain data; returns {"step", "label"}. Bringing in a track has its own way."""
+    change = parse_change(raw)
+    if isinstance(change, AddTrack):
+        raise ConflictError("A track comes with its take: bring in audio to add one.")
+    with house.database() as db:
+        stored, label = store.keep_step(db, session_id, change)
+    house.tell(session_id)
+    return {"step": stored.step, "label": label}
+
+
+def undo(house: House, session_id: str) -> dict[str, Any]:
+    """Go back one step; returns {"step", "label"}, label None when there was nothing to undo."""
+    return _walk(house, session_id, store.undo)
+
+
+def redo(house: House, session_id: str) -> dict[str, Any]:
+    """Go forward one step; returns {"step", "label"}, label None when there was nothing to redo."""
+    return _walk(house, session_id, store.redo)
+
+
+def _walk(house: House, session_id: str, way: Callable[..., tuple[store.Stored, str | None]]) -> dict[str, Any]:
+    with house.database() as db:
+        stored, label = way(db, session_id)
+    house.tell(session_id)
+    return {"step": stored.step, "label": label}
+
+
+def keep_track(house: House, session_id: str, take_id: str, facts: TakeFacts, track: Track) -> str:
+    """Keep a finished take and its track as one step; returns the track's id."""
+    track_id = new_id()
+    with house.database() as db, transaction(db):
+        add_take(db, take_id, session_id, track.name, facts)
+        store.keep_step(db, session_id, AddTrack(kind="add_track", track_id=track_id, track=track))
+    house.tell(session_id)
+    return track_id
+
+
+def document_of(house: House, session_id: str) -> Document:
+    """The session's document as kept now."""
+    with house.database() as db:
+        return store.get_session(db, session_id).document
+

@@ -1,0 +1,61 @@
+"""The house: one data folder with its database and takes, opened once per server, and what is told when it changes."""
+
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import sqlite3
+
+from reins.core.takes import Take
+from reins.errors import StorageError
+from reins.store.database import connect, migrate
+from reins.store.takes import get_take, sweep_folders
+
+Listener = Callable[[str], None]
+
+
+class House:
+    """Database and take folders of one data directory. The connection is shared under a lock: SQLite has one writer."""
+
+    def __init__(self, data_dir: Path) -> None:
+        self.takes_dir = data_dir / "takes"
+        try:
+            self.takes_dir.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StorageError(f"{data_dir}: the folder cannot be made ({error.strerror}).") from error
+        self._connection = connect(data_dir / "reins.db")
+        migrate(self._connection)
+        sweep_folders(self._connection, self.takes_dir)
+        self._lock = threading.RLock()
+        self._takes: dict[str, Take] = {}
+        self._listeners: set[Listener] = set()
+
+    @contextmanager
+    def database(self) -> Iterator[sqlite3.Connection]:
+        """The connection, for one caller at a time."""
+        with self._lock:
+            yield self._connection
+
+    def take(self, take_id: str) -> Take:
+        """An open take, or NotFoundError."""
+        with self._lock:
+            if take_id not in self._takes:
+                get_take(self._connection, take_id)
+                self._takes[take_id] = Take(self.takes_dir / take_id)
+            return self._takes[take_id]
+
+    def listen(self, listener: Listener) -> Callable[[], None]:
+        """Have `listener` called with a session's id after each change kept; returns what stops it."""
+        self._listeners.add(listener)
+        return lambda: self._listeners.discard(listener)
+
+    def tell(self, session_id: str) -> None:
+        """Tell the listeners that a session has changed."""
+        for listener in list(self._listeners):
+            listener(session_id)
+
+    def close(self) -> None:
+        """Close the database."""
+        with self._lock:
+            self._connection.close()

@@ -1,0 +1,207 @@
+// The control: a label, a number and a bead on a line drawn thick from the default to the value.
+
+import { allowed, nudged, parsed, placed, spoken, valueAt, written } from "./values.js";
+
+const KEEP_AFTER_MS = 400; // steps by wheel and arrow keys within this time become one step of the history
+
+/** @param {string} tag @param {string} className @param {object} [attributes] */
+export function element(tag, className, attributes = {}) {
+  const made = document.createElement(tag);
+  made.className = className;
+  for (const [name, value] of Object.entries(attributes)) made.setAttribute(name, value);
+  return made;
+}
+
+/**
+ * @param {import("./values.js").Setting} setting
+ * @param {{attempt: (value: number) => void, keep: (value: number) => void, tempo: () => number}} to
+ *   attempt is called while the value moves, keep when it stays
+ */
+export class NumberControl {
+  constructor(setting, to) {
+    Object.assign(this, { setting, to, value: setting.default, kept: setting.default });
+    this.root = element("div", "control", { "data-setting": setting.name, title: setting.help });
+    this.label = element("span", "control-label");
+    this.label.textContent = setting.label;
+    this.number = element("button", "control-number", { type: "button", "aria-label": `Type ${setting.label}` });
+    this.figure = element("span", "control-figure");
+    this.unit = element("span", "control-unit");
+    this.number.append(this.figure, this.unit);
+    this.line = element("div", "control-line", {
+      role: "slider", tabindex: "0", "aria-label": setting.label, "aria-description": setting.help,
+      "aria-valuemin": setting.low, "aria-valuemax": setting.high,
+    });
+    this.reach = element("span", "control-reach");
+    this.tick = element("span", "control-tick");
+    this.bead = element("span", "control-bead");
+    this.line.append(element("span", "control-rail"), this.reach, this.tick, this.bead);
+    this.root.append(this.label, this.number, this.line);
+    this.tick.style.left = `${100 * placed(setting.default, setting)}%`;
+    this.listen();
+    this.show();
+  }
+
+  listen() {
+    this.line.addEventListener("pointerdown", (event) => this.grab(event));
+    this.line.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
+    this.line.addEventListener("keydown", (event) => this.key(event));
+    this.root.addEventListener("dblclick", (event) => event.target.closest(".control-line, .control-label") && this.reset());
+    this.number.addEventListener("click", () => this.type());
+  }
+
+  /** Show a value that came from outside; a hand on the bead wins. */
+  set(value) {
+    if (this.held || this.waiting) return;
+    this.value = this.kept = value;
+    this.show();
+  }
+
+  show() {
+    const [figure, unit] = written(this.value, this.setting);
+    this.figure.textContent = figure;
+    this.unit.textContent = unit;
+    const at = placed(this.value, this.setting);
+    const rest = placed(this.setting.default, this.setting);
+    this.bead.style.left = `${100 * at}%`;
+    this.reach.style.left = `${100 * Math.min(at, rest)}%`;
+    this.reach.style.width = `${100 * Math.abs(at - rest)}%`;
+    this.line.setAttribute("aria-valuenow", this.value);
+    this.line.setAttribute("aria-valuetext", spoken(this.value, this.setting));
+  }
+
+  move(value) {
+    if (value === this.value) return;
+    this.value = value;
+    this.show();
+    this.to.attempt(value);
+  }
+
+  settle() {
+    clearTimeout(this.waiting);
+    this.waiting = null;
+    if (this.value === this.kept) return;
+    this.kept = this.value;
+    this.to.keep(this.value);
+  }
+
+  settleSoon() {
+    clearTimeout(this.waiting);
+    this.waiting = setTimeout(() => this.settle(), KEEP_AFTER_MS);
+  }
+
+  grab(event) {
+    if (event.button !== 0) return;
+    event.preventDefault();
+    this.line.focus();
+    this.line.setPointerCapture(event.pointerId);
+    this.held = true;
+    const width = this.line.clientWidth;
+    let place = placed(this.value, this.setting);
+    let x = event.clientX;
+    const onMove = (moved) => {
+      place += ((moved.clientX - x) / width) * (moved.shiftKey ? 0.1 : 1);
+      x = moved.clientX;
+      this.move(valueAt(place, this.setting));
+    };
+    const onEnd = () => {
+      this.line.removeEventListener("pointermove", onMove);
+      this.held = false;
+      this.settle();
+    };
+    this.line.addEventListener("pointermove", onMove);
+    this.line.addEventListener("pointerup", onEnd, { once: true });
+    this.line.addEventListener("pointercancel", onEnd, { once: true });
+  }
+
+  wheel(event) {
+    event.preventDefault();
+    this.move(nudged(this.value, event.deltaY < 0 || event.deltaX > 0 ? 1 : -1, event.shiftKey, this.setting));
+    this.settleSoon();
+  }
+
+  key(event) {
+    const direction = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
+    if (event.key === "Home") this.reset();
+    else if (event.key === "Enter") this.type();
+    else if (direction) {
+      this.move(nudged(this.value, direction, event.shiftKey, this.setting));
+      this.settleSoon();
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  reset() {
+    this.move(this.setting.default);
+    this.settle();
+  }
+
+  type() {
+    const entry = element("input", "control-entry", { type: "text", "aria-label": `${this.setting.label}, ${allowed(this.setting)}` });
+    entry.value = spoken(this.value, this.setting);
+    this.number.hidden = true;
+    this.number.after(entry);
+    entry.focus();
+    entry.select();
+    const leave = () => {
+      entry.remove();
+      this.error?.remove();
+      this.error = null;
+      this.number.hidden = false;
+    };
+    entry.addEventListener("blur", leave);
+    entry.addEventListener("keydown", (event) => {
+      event.stopPropagation();
+      if (event.key === "Enter") this.enter(entry);
+      if (event.key === "Escape") this.line.focus(); // the entry leaves with its focus
+    });
+  }
+
+  enter(entry) {
+    try {
+      this.move(parsed(entry.value, this.setting, this.to.tempo()));
+      this.settle();
+      this.line.focus();
+    } catch (problem) {
+      this.error ??= element("span", "control-error", { role: "alert" });
+      this.error.textContent = `${problem.message}. Still ${spoken(this.value, this.setting)}.`;
+      this.root.append(this.error);
+    }
+  }
+}
+
+/** A setting with a few named values, or on/off. */
+export class ChoiceControl {
+  constructor(setting, to) {
+    Object.assign(this, { setting, to });
+    this.root = element("div", "control", { "data-setting": setting.name, title: setting.help });
+    const label = element("span", "control-label");
+    label.textContent = setting.label;
+    const group = element("div", "control-choice", { role: "radiogroup", "aria-label": setting.label, "aria-description": setting.help });
+    const options = typeof setting.default === "boolean" ? [false, true] : setting.options;
+    this.buttons = options.map((option) => {
+      const button = element("button", "control-option", { type: "button", role: "radio", "data-value": String(option) });
+      button.textContent = setting.words[option] ?? (option === true ? "on" : option === false ? "off" : option);
+      button.addEventListener("click", () => this.choose(option));
+      return [option, button];
+    });
+    group.append(...this.buttons.map(([, button]) => button));
+    this.root.append(label, group);
+    this.set(setting.default);
+  }
+
+  set(value) {
+    this.value = value;
+    for (const [option, button] of this.buttons) button.setAttribute("aria-checked", String(option === value));
+  }
+
+  choose(option) {
+    if (option === this.value) return;
+    this.set(option);
+    this.to.attempt(option);
+    this.to.keep(option);
+  }
+}
+
+/** The control that fits a setting. */
+export const makeControl = (setting, to) => (setting.kind === "choice" ? new ChoiceControl(setting, to) : new NumberControl(setting, to));

@@ -1,0 +1,271 @@
+// The desk: holds what is shown, passes what the hand does to the server and what comes back to the pictures.
+
+import * as api from "./api.js";
+import { Bench } from "./bench.js";
+import { follow } from "./jobs.js";
+import { keyHandler, SHORTCUTS } from "./keys.js";
+import { Live } from "./live.js";
+import { Previewer } from "./previewer.js";
+import { TakeView } from "./takeview.js";
+import { TrackList } from "./tracks.js";
+
+/** @param {{session: object, processors: object[], trackSettings: object[], worklet: string}} data */
+export const desk = (data) => () => {
+  // Kept out of Alpine's reach: these change sixty times a second.
+  let live, view, bench, previews, list, attempted = {};
+
+  return {
+    session: data.session,
+    processors: data.processors,
+    shortcuts: SHORTCUTS,
+    trackId: data.session.document.order[0] ?? null,
+    processorId: null,
+    playing: false,
+    listen: "result",
+    listens: [["result", "Result"], ["source", "Source"], ["difference", "Difference"]],
+    problem: "",
+    lost: false,
+    adding: false,
+    jobs: [],
+    format: "wav",
+    bits: "24",
+    dragged: null,
+
+    get document() { return this.session.document; },
+    get track() { return this.document.tracks[this.trackId] ?? null; },
+    get chain() { return this.track?.chain ?? []; },
+    get processor() { return this.chain.find((entry) => entry.id === this.processorId) ?? null; },
+    get canUndo() { return this.session.undo !== null && this.session.undo !== undefined; },
+    get canRedo() { return this.session.redo !== null && this.session.redo !== undefined; },
+    get undoTitle() { return this.canUndo ? `Undo: ${this.session.undo}` : "Nothing to undo"; },
+    get redoTitle() { return this.canRedo ? `Redo: ${this.session.redo}` : "Nothing to redo"; },
+    get empty() { return this.document.order.length === 0; },
+    get keptText() { return this.lost ? "connection lost" : `Kept · step ${this.session.step}`; },
+    get takeNote() {
+      const take = this.track && this.session.takes[this.track.take_id];
+      return take ? `${take.channels === 1 ? "mono" : "stereo"} · ${clock(take.frames / this.document.sample_rate)}` : "";
+    },
+    labelOf(entry) { return this.processors.find((p) => p.type === entry.type).label; },
+    isSelected(entry) { return entry.id === this.processorId; },
+
+    init() {
+      const { document: session } = this.session;
+      live = new Live(this.session.id, session.sample_rate, data.worklet);
+      live.addEventListener("state", () => { this.playing = live.playing; });
+      live.addEventListener("kept", () => this.refresh());
+      live.addEventListener("problem", ({ detail }) => this.complain(detail));
+      live.addEventListener("lost", () => { this.lost = true; });
+      live.addEventListener("back", () => { this.lost = false; this.refresh(); });
+      view = new TakeView(this.$refs.take, {
+        view: () => previews?.ask(),
+        seek: (frame) => { live.seek(frame); this.drawNow(); },
+        loop: (loop) => this.change({ kind: "set_session", loop }),
+        threshold: (db) => this.attemptThreshold(db),
+        keepThreshold: () => bench.controls.get("threshold_db").settle(),
+        nudge: (direction, fine) => this.nudgeThreshold(direction, fine),
+      });
+      bench = new Bench(this.$refs.bench, {
+        attempt: (name, value) => this.attempt(name, value),
+        keep: (name, value) => this.keepSetting(name, value),
+        tempo: () => this.document.tempo_bpm,
+      });
+      list = new TrackList(data.trackSettings, {
+        attempt: (trackId, values) => live.send({ type: "try_track", track_id: trackId, ...values }),
+        keep: (trackId, values) => this.change({ kind: "set_track", track_id: trackId, ...values }),
+        select: (trackId) => this.select(trackId),
+        tempo: () => this.document.tempo_bpm,
+      });
+      previews = new Previewer(this.session.id, () => this.wish(), (answer) => this.draw(answer));
+      window.addEventListener("keydown", keyHandler(this));
+      window.reins = { live, previews }; // read by the browser tests and the benchmarks
+      this.select(this.trackId);
+      const tick = () => { this.drawNow(); requestAnimationFrame(tick); };
+      requestAnimationFrame(tick);
+    },
+
+    complain(sentence) {
+      this.problem = sentence;
+      clearTimeout(this.complaint);
+      this.complaint = setTimeout(() => { this.problem = ""; }, 9000);
+    },
+
+    async tried(work) {
+      try {
+        return await work();
+      } catch (error) {
+        if (!(error instanceof api.ApiError)) throw error;
+        this.complain(error.message);
+        return null;
+      }
+    },
+
+    async refresh() {
+      const state = await this.tried(() => api.getSession(this.session.id));
+      if (!state) return;
+      this.session = state;
+      if (!this.track) this.trackId = this.document.order[0] ?? null;
+      this.showAll();
+    },
+
+    select(trackId) {
+      this.trackId = trackId;
+      this.processorId = this.chain[0]?.id ?? null;
+      const frames = this.takeFrames();
+      view.show({ picture: null, end: frames });
+      this.showAll();
+      view.look(0, frames);
+      if (this.track) this.tried(async () => { bench.levels = await api.levels(this.session.id, trackId); bench.paint(); });
+    },
+
+    takeFrames() {
+      return this.track ? this.session.takes[this.track.take_id].frames : 1;
+    },
+
+    selectProcessor(id) {
+      this.processorId = id;
+      this.showAll();
+    },
+
+    showAll() {
+      attempted = {};
+      if (!this.processor) this.processorId = this.chain[0]?.id ?? null;
+      const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
+      view.show({ sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb() });
+      list.show(this.$refs.tracks, this.document, this.trackId);
+      if (this.processor) {
+        bench.build(this.processor.type, this.processors.find((p) => p.type === this.processor.type).settings);
+        bench.set(this.processor.settings);
+      }
+      previews.ask();
+    },
+
+    /** The threshold as it lies on the source: drive lifts the sound towards it. */
+    thresholdDb() {
+      if (!this.processor) return null;
+      const settings = { ...this.processor.settings, ...attempted };
+      return settings.threshold_db - settings.input_db;
+    },
+
+    attemptThreshold(level) {
+      const control = bench.controls.get("threshold_db");
+      const { low, high } = control.setting;
+      const drive = attempted.input_db ?? this.processor.settings.input_db;
+      control.move(Math.min(high, Math.max(low, Math.round((level + drive) * 10) / 10)));
+    },
+
+    nudgeThreshold(direction, fine) {
+      const control = bench.controls.get("threshold_db");
+      control.key({ key: direction > 0 ? "ArrowUp" : "ArrowDown", shiftKey: fine, preventDefault() {}, stopPropagation() {} });
+    },
+
+    attempt(name, value) {
+      attempted = { ...attempted, [name]: value };
+      live.send({ type: "try", track_id: this.trackId, processor_id: this.processorId, settings: attempted });
+      view.show({ thresholdDb: this.thresholdDb() });
+      if (name in this.processor.settings) bench.settings = { ...bench.settings, [name]: value };
+      previews.ask();
+    },
+
+    keepSetting(name, value) {
+      return this.change({ kind: "set_processor", track_id: this.trackId, processor_id: this.processorId, settings: { [name]: value } });
+    },
+
+    change(change) {
+      return this.tried(() => api.change(this.session.id, change)).then((kept) => (kept ? kept : this.refresh()));
+    },
+
+    wish() {
+      if (!this.track) return null;
+      const { start, frames, sampleRate } = view.model;
+      return { track: this.trackId, processor_id: this.processorId, settings: this.processorId ? attempted : {}, start, frames, columns: view.columns, sampleRate };
+    },
+
+    draw(answer) {
+      if (answer.track !== this.trackId) return;
+      view.show({ picture: answer });
+      bench.show(answer);
+    },
+
+    drawNow() {
+      const frame = live.position();
+      if (this.playing) view.follow(frame);
+      view.playhead(frame);
+      this.$refs.position.textContent = bars(frame, this.document);
+      this.$refs.clock.textContent = clock(frame / this.document.sample_rate);
+      list.meter(live.meters);
+      const stage = live.meters?.gains[this.processorId];
+      bench.point(stage ? stage.slice(1) : null);
+      for (const station of this.$refs.chain.querySelectorAll("[data-processor]")) {
+        const gain = live.meters?.gains[station.dataset.processor]?.[0] ?? 0;
+        station.querySelector(".station-gain").textContent = gain < -0.05 ? `${gain.toFixed(1).replace("-", "−")} dB` : "";
+        station.querySelector(".station-held").style.width = `${Math.min(-gain / 24, 1) * 100}%`;
+      }
+      const [left, right] = live.meters?.master ?? [-120, -120];
+      this.$refs.master.textContent = `${Math.max(left, right) > -100 ? Math.max(left, right).toFixed(1).replace("-", "−") : "–"} dB peak`;
+    },
+
+    toggle() { if (this.playing) live.stop(); else live.play(live.frame); },
+    toLoopStart() { live.seek(this.document.loop.on ? this.document.loop.start_frame : 0); },
+    toggleLoop() {
+      const { loop } = this.document;
+      const span = loop.end_frame > loop.start_frame ? loop : { start_frame: view.model.start, end_frame: Math.min(view.model.start + view.model.frames, this.takeFrames()) };
+      this.change({ kind: "set_session", loop: { ...span, on: !loop.on } });
+    },
+    hear(what) { this.listen = what; live.listen(what); },
+    undo() { return this.tried(() => api.undo(this.session.id)); },
+    redo() { return this.tried(() => api.redo(this.session.id)); },
+
+    async add(type) {
+      this.adding = false;
+      const id = crypto.randomUUID().replaceAll("-", "").slice(0, 12);
+      this.processorId = id;
+      if (await this.change({ kind: "add_processor", track_id: this.trackId, type, processor_id: id })) await this.refresh();
+      this.selectProcessor(id);
+    },
+    onProcessor(kind, entry, more = {}) { return this.change({ kind, track_id: this.trackId, processor_id: entry.id, ...more }); },
+    switchProcessor(entry) { return this.onProcessor("set_processor", entry, { on: !entry.on }); },
+    drop(index) {
+      if (this.dragged) this.onProcessor("move_processor", this.dragged, { index });
+      this.dragged = null;
+    },
+    step(list_, current, by, choose) {
+      const at = list_.indexOf(current);
+      const next = list_[Math.min(list_.length - 1, Math.max(0, at + by))];
+      if (next && next !== current) choose(next);
+    },
+    neighbourTrack(by) { this.step(this.document.order, this.trackId, by, (id) => this.select(id)); },
+    neighbourProcessor(by) { this.step(this.chain.map((e) => e.id), this.processorId, by, (id) => this.selectProcessor(id)); },
+
+    bringIn(files) {
+      for (const file of files) {
+        this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(this.session.id, file, (percent) => { shown.percent = percent; }));
+      }
+    },
+    async exportTrack() {
+      this.$refs.exporting.close();
+      const { format, bits } = this;
+      const job = await this.follow({ what: `Exporting ${this.track.name}`, percent: 0 }, () => api.exportTrack(this.session.id, this.trackId, { format, bits }));
+      if (job?.state === "done") this.$refs.download.href = api.jobFile(job.id), this.$refs.download.click();
+    },
+    async follow(shown, begin) {
+      this.jobs.push(shown);
+      const row = this.jobs[this.jobs.length - 1];
+      const job = await this.tried(async () => follow(await begin(row), row));
+      this.jobs.splice(this.jobs.indexOf(row), 1);
+      if (job?.state === "failed") this.complain(job.message);
+      return job;
+    },
+    stopJob(row) { if (row.id) api.cancelJob(row.id); },
+  };
+};
+
+/** Bars, beats and sixteenths, counted from one. */
+function bars(frame, { sample_rate: rate, tempo_bpm: tempo, beats_per_bar: beats }) {
+  const sixteenth = Math.floor((frame / rate / 60) * tempo * 4 + 1e-6);
+  return `${Math.floor(sixteenth / (4 * beats)) + 1}.${(Math.floor(sixteenth / 4) % beats) + 1}.${(sixteenth % 4) + 1}`;
+}
+
+/** Minutes, seconds and hundredths. */
+function clock(seconds) {
+  return `${Math.floor(seconds / 60)}:${(seconds % 60).toFixed(2).padStart(5, "0")}`;
+}

@@ -1,0 +1,51 @@
+// The two small pictures of the bench: what attack, hold and release do to a burst, and how deep how often.
+
+import { blank, db, palette, stroke, write } from "./paper.js";
+
+/** @param {HTMLCanvasElement} canvas @param {{time_ms: number[], gain_db: number[], burst_ms: [number, number]}} burst */
+export function paintBurst(canvas, burst) {
+  const { ink, width, height } = blank(canvas);
+  const colours = palette();
+  const total = burst.time_ms[burst.time_ms.length - 1];
+  const x = (ms) => 2 + (ms / total) * (width - 4);
+  const deepest = Math.min(...burst.gain_db, -3);
+  const y = (gain) => 22 + (gain / deepest) * (height - 40);
+  ink.fillStyle = colours.source;
+  ink.fillRect(x(burst.burst_ms[0]), 12, x(burst.burst_ms[1]) - x(burst.burst_ms[0]), 5);
+  const after = x(burst.burst_ms[1]) + 6;
+  write(ink, colours.muted, "a 100 ms burst, 12 dB over", after < width - 150 ? after : width - 4, after < width - 150 ? 14 : 5, after < width - 150 ? "left" : "right");
+  stroke(ink, colours.line, 1, [0, y(0)], [width, y(0)]);
+  ink.fillStyle = colours.held;
+  ink.globalAlpha = 0.25;
+  ink.beginPath();
+  ink.moveTo(x(0), y(0));
+  burst.time_ms.forEach((ms, index) => ink.lineTo(x(ms), y(burst.gain_db[index])));
+  ink.lineTo(x(total), y(0));
+  ink.fill();
+  ink.globalAlpha = 1;
+  stroke(ink, colours.held, 1.75, ...burst.time_ms.map((ms, index) => [x(ms), y(burst.gain_db[index])]));
+  write(ink, colours.muted, `${db(deepest.toFixed(1))} dB`, 2, height - 7);
+  write(ink, colours.muted, total >= 1000 ? `${(total / 1000).toFixed(1)} s` : `${Math.round(total)} ms`, width - 2, height - 7, "right");
+}
+
+/** @param {HTMLCanvasElement} canvas @param {number[]} shares percent held by each half dB from 0.5 up */
+export function paintHistogram(canvas, shares) {
+  const { ink, width, height } = blank(canvas);
+  const colours = palette();
+  const floor = height - 16;
+  stroke(ink, colours.line, 1, [0, floor], [width, floor]);
+  if (!shares.length) {
+    write(ink, colours.muted, "nothing is held yet", width / 2, floor / 2, "center");
+    return;
+  }
+  const count = Math.max(shares.length, 12);
+  const most = Math.max(...shares);
+  const wide = width / count;
+  ink.fillStyle = colours.held;
+  shares.forEach((share, index) => {
+    const tall = (share / most) * (floor - 4);
+    ink.fillRect(index * wide + 0.5, floor - tall, Math.max(wide - 1, 1), tall);
+  });
+  write(ink, colours.muted, "−0.5", 0, height - 7);
+  write(ink, colours.muted, `${db((-count / 2).toFixed(0))} dB`, width, height - 7, "right");
+}

@@ -1,0 +1,138 @@
+// The take: level in dB over time. Source pale, result as an ink line, what is held hanging from the top, what is let
+// standing up from the floor of the same strip.
+
+import { blank, db, palette, stroke, write } from "./paper.js";
+
+export const LEFT = 38;
+export const RIGHT = 10;
+const RULER = 22;
+const FOOT = 6;
+const STRIP_DB = 18; // room for what is held
+const FLOOR_DB = -60;
+
+/** Where things are on a canvas of this size. */
+export function layout(width, height) {
+  const perDb = (height - RULER - FOOT) / (STRIP_DB - FLOOR_DB);
+  const zero = RULER + STRIP_DB * perDb;
+  return {
+    left: LEFT, width: width - LEFT - RIGHT, ruler: RULER, zero, perDb, bottom: height - FOOT,
+    y: (level) => zero - Math.max(level, FLOOR_DB) * perDb,
+    level: (y) => (zero - y) / perDb,
+  };
+}
+
+/**
+ * @param {HTMLCanvasElement} canvas
+ * @param {{start: number, frames: number, sampleRate: number, tempoBpm: number, beatsPerBar: number, end: number,
+ *   loop: {on: boolean, start_frame: number, end_frame: number}, picture: object | null, thresholdDb: number | null}} model
+ */
+export function paintTake(canvas, model) {
+  const { ink, width, height } = blank(canvas);
+  const colours = palette();
+  const place = layout(width, height);
+  grid(ink, place, colours);
+  bars(ink, place, colours, model);
+  loopBand(ink, place, colours, model);
+  if (model.picture) envelopes(ink, place, colours, model);
+  stroke(ink, colours.ink, 1, [place.left, place.zero], [place.left + place.width, place.zero]);
+}
+
+function grid(ink, place, colours) {
+  for (let level = 0; level >= FLOOR_DB; level -= 12) {
+    const y = place.y(level);
+    stroke(ink, colours.line, 1, [place.left, y], [place.left + place.width, y]);
+    write(ink, colours.muted, db(level), place.left - 7, Math.min(y, place.bottom - 5), "right");
+  }
+  for (const held of [6, 12]) {
+    const y = place.ruler + held * place.perDb;
+    ink.setLineDash([2, 4]);
+    stroke(ink, colours.line, 1, [place.left, y], [place.left + place.width, y]);
+    ink.setLineDash([]);
+    write(ink, colours.held, db(-held), place.left - 7, y, "right");
+  }
+}
+
+/** Frames of a bar, and where a frame lies across the picture. */
+export const barFrames = ({ sampleRate, tempoBpm, beatsPerBar }) => (sampleRate * 60 * beatsPerBar) / tempoBpm;
+const across = (place, model, frame) => place.left + ((frame - model.start) / model.frames) * place.width;
+
+function bars(ink, place, colours, model) {
+  const bar = barFrames(model);
+  const wide = (bar / model.frames) * place.width;
+  const every = [1, 2, 4, 8, 16, 32, 64, 128].find((n) => n * wide > 34) ?? 256;
+  const beats = wide / model.beatsPerBar > 26;
+  for (let index = Math.floor(model.start / bar); index * bar <= model.start + model.frames; index++) {
+    const x = across(place, model, index * bar);
+    if (x >= place.left - 1 && index % every === 0) {
+      stroke(ink, colours.line, 1, [x, 4], [x, place.bottom]);
+      write(ink, colours.muted, String(index + 1), x + 4, 11);
+    }
+    for (let beat = 1; beats && beat < model.beatsPerBar; beat++) {
+      const at = across(place, model, (index + beat / model.beatsPerBar) * bar);
+      if (at > place.left) stroke(ink, colours.line, 1, [at, 16], [at, place.ruler]);
+    }
+  }
+}
+
+function loopBand(ink, place, colours, { loop, ...model }) {
+  if (loop.end_frame <= loop.start_frame) return;
+  const from = Math.max(place.left, across(place, model, loop.start_frame));
+  const to = Math.min(place.left + place.width, across(place, model, loop.end_frame));
+  if (to <= from) return;
+  ink.globalAlpha = loop.on ? 1 : 0.35;
+  ink.fillStyle = colours.ink;
+  ink.fillRect(from, 1, to - from, 4);
+  ink.globalAlpha = loop.on ? 0.05 : 0;
+  ink.fillRect(from, place.ruler, to - from, place.bottom - place.ruler);
+  ink.globalAlpha = 1;
+}
+
+function envelopes(ink, place, colours, model) {
+  const { picture } = model;
+  const step = place.width / picture.source_db.length;
+  // A picture drawn for an earlier view is stretched to where it belongs until the new one is there.
+  const x0 = across(place, model, picture.start);
+  const scale = ((picture.frames / model.frames) * place.width) / (step * picture.source_db.length);
+  const x = (index) => x0 + index * step * scale;
+  ink.save();
+  ink.beginPath();
+  ink.rect(place.left, 0, place.width, place.bottom);
+  ink.clip();
+  fill(ink, colours["source-pale"], x, picture.source_db.map(place.y), () => place.bottom);
+  ink.globalAlpha = 0.4;
+  const lost = picture.source_db.map((level, index) => Math.max(level, picture.result_db[index]));
+  fill(ink, colours.held, x, lost.map(place.y), (index) => place.y(Math.min(picture.result_db[index], lost[index])));
+  ink.globalAlpha = 1;
+  stroke(ink, colours.ink, 1.25, ...picture.result_db.map((level, index) => [x(index + 0.5), place.y(level)]));
+  fill(ink, colours.held, x, picture.held_db.map((held) => Math.min(place.ruler - held * place.perDb, place.zero)), () => place.ruler);
+  fill(ink, colours.let, x, picture.let_db.map((given) => Math.max(place.zero - given * place.perDb, place.ruler)), () => place.zero);
+  ink.restore();
+}
+
+/** The area between an edge (y per column) and a base. */
+function fill(ink, colour, x, edge, base) {
+  ink.fillStyle = colour;
+  ink.beginPath();
+  edge.forEach((y, index) => ink.lineTo(x(index + 0.5), y));
+  for (let index = edge.length - 1; index >= 0; index--) ink.lineTo(x(index + 0.5), base(index));
+  ink.fill();
+}
+
+/** The playhead, on a canvas of its own. */
+export function paintPlayhead(canvas, model, frame) {
+  const { ink, width, height } = blank(canvas);
+  const place = layout(width, height);
+  const x = across(place, model, frame);
+  if (x < place.left || x > place.left + place.width) return;
+  const { ink: colour } = palette();
+  stroke(ink, colour, 1.5, [x, 8], [x, place.bottom]);
+  ink.fillStyle = colour;
+  ink.beginPath();
+  ink.moveTo(x - 5, 8);
+  ink.lineTo(x + 5, 8);
+  ink.lineTo(x, 15);
+  ink.fill();
+}
+
+/** The frame under a place across the picture. */
+export const frameAt = (place, model, x) => model.start + ((x - place.left) / place.width) * model.frames;

@@ -1,0 +1,42 @@
+// The keyboard. Nothing here acts while a number or a name is being typed.
+
+/** Each key with what it does, as the help shows it. */
+export const SHORTCUTS = [
+  ["Space", "play or stop"],
+  ["Backspace", "to the loop's start"],
+  ["L", "loop on or off"],
+  ["1 2 3", "hear Result, Source, Difference"],
+  ["B", "processor on or off"],
+  ["[ ]", "previous and next processor"],
+  [", .", "previous and next track"],
+  ["Ctrl+Z", "undo"],
+  ["Ctrl+Shift+Z", "redo"],
+  ["?", "this list"],
+];
+
+/** @param {object} desk @returns {(event: KeyboardEvent) => void} */
+export function keyHandler(desk) {
+  const plain = {
+    " ": () => desk.toggle(),
+    Backspace: () => desk.toLoopStart(),
+    l: () => desk.toggleLoop(),
+    1: () => desk.hear("result"),
+    2: () => desk.hear("source"),
+    3: () => desk.hear("difference"),
+    b: () => desk.processor && desk.switchProcessor(desk.processor),
+    "[": () => desk.neighbourProcessor(-1),
+    "]": () => desk.neighbourProcessor(1),
+    ",": () => desk.neighbourTrack(-1),
+    ".": () => desk.neighbourTrack(1),
+    "?": () => desk.$refs.help.showModal(),
+  };
+  return (event) => {
+    if (event.target.closest?.("input, select, textarea, dialog[open]")) return;
+    const control = event.ctrlKey || event.metaKey;
+    const key = event.key.toLowerCase();
+    const act = control ? (key === "z" ? () => (event.shiftKey ? desk.redo() : desk.undo()) : null) : plain[event.key] ?? plain[key];
+    if (!act || event.altKey) return;
+    event.preventDefault();
+    act();
+  };
+}

@@ -1,0 +1,61 @@
+// Asks the server what the present settings do: first for what is in view, then for the whole take. One request of a
+// kind is under way at a time; only the newest wish waits, so a drag never queues behind itself.
+
+import * as api from "./api.js";
+
+const VISIBLE_MAX_S = 60; // longer views are answered from the whole take at once
+
+export class Previewer {
+  /**
+   * @param {string} sessionId
+   * @param {() => object | null} wish what is to be drawn now: track, processor_id, settings, start, frames, columns, sampleRate
+   * @param {(answer: object) => void} draw
+   */
+  constructor(sessionId, wish, draw) {
+    Object.assign(this, { sessionId, wish, draw });
+    this.desk = crypto.randomUUID();
+    this.number = 0;
+    this.answered = 0;
+    this.waits = [];
+  }
+
+  /** Something has changed: draw again. */
+  ask() {
+    this.number += 1;
+    this.wanted = true;
+    this.whole?.abort();
+    if (!this.busy) this.run();
+  }
+
+  /** Resolves when everything asked for so far has been drawn. */
+  settled() {
+    return this.busy ? new Promise((resolve) => this.waits.push(resolve)) : Promise.resolve();
+  }
+
+  async run() {
+    this.busy = true;
+    while (this.wanted) {
+      this.wanted = false;
+      const wish = this.wish();
+      if (!wish) continue;
+      const number = this.number;
+      try {
+        if (wish.frames / wish.sampleRate <= VISIBLE_MAX_S) await this.fetch(wish, number, false);
+        if (!this.wanted) await this.fetch(wish, number, true);
+      } catch (error) {
+        // A newer change has stopped this one (409), or the server is away: what is drawn stays.
+        if (error.name !== "AbortError" && !(error instanceof api.ApiError)) throw error;
+      }
+    }
+    this.busy = false;
+    this.waits.splice(0).forEach((resolve) => resolve());
+  }
+
+  async fetch(wish, number, whole) {
+    const { track, sampleRate: _, ...body } = wish;
+    if (whole) this.whole = new AbortController();
+    const answer = await api.preview(this.sessionId, track, { ...body, desk: this.desk, number, whole }, whole ? this.whole.signal : undefined);
+    this.answered = number;
+    this.draw({ ...answer, track, start: wish.start, frames: wish.frames });
+  }
+}

@@ -1,0 +1,78 @@
+// Plays blocks from a ring buffer in the audio thread, and tells how much it has played and holds.
+
+const RING_FRAMES = 48000;
+const REPORT_FRAMES = 1024;
+const START_FRAMES = 2048; // what must be there before a stream is heard
+const RESIDUE = 0.99; // per frame: what was heard last dies away in about 5 ms, so that a cut does not click
+
+class RingPlayer extends AudioWorkletProcessor {
+  constructor() {
+    super();
+    this.ring = [new Float32Array(RING_FRAMES), new Float32Array(RING_FRAMES)];
+    this.last = [0, 0];
+    this.residue = [0, 0];
+    this.underruns = 0;
+    this.reset(0, false);
+    this.port.onmessage = (event) => this.receive(event.data);
+  }
+
+  reset(stream, running) {
+    this.stream = stream;
+    this.running = running;
+    this.sounding = false;
+    this.ended = false;
+    this.read = this.write = this.played = this.reported = 0;
+    this.fadeIn = 0;
+    this.residue = [this.last[0], this.last[1]];
+  }
+
+  receive(message) {
+    if (message.type === "start") this.reset(message.stream, true);
+    else if (message.type === "stop") this.reset(this.stream, false);
+    else if (message.type === "ended") this.ended = message.stream === this.stream;
+    else if (message.type === "block" && message.stream === this.stream && this.running) this.keep(message.samples);
+  }
+
+  keep(samples) {
+    const frames = samples.length / 2;
+    for (let i = 0; i < frames; i++) {
+      const at = (this.write + i) % RING_FRAMES;
+      this.ring[0][at] = samples[2 * i];
+      this.ring[1][at] = samples[2 * i + 1];
+    }
+    this.write += frames;
+  }
+
+  process(_inputs, [output]) {
+    const frames = output[0].length;
+    const held = this.write - this.read;
+    if (this.running && !this.sounding && (held >= START_FRAMES || (this.ended && held > 0))) this.sounding = true;
+    const starved = this.sounding && held < frames;
+    if (starved && !this.ended) this.underruns += 1;
+    const playing = this.sounding ? Math.min(frames, held) : 0;
+    for (let i = 0; i < frames; i++) {
+      this.fadeIn = Math.min(1, this.fadeIn + (i < playing ? 1 / 128 : 0));
+      for (let c = 0; c < 2; c++) {
+        this.residue[c] *= RESIDUE;
+        const sound = i < playing ? this.ring[c][(this.read + i) % RING_FRAMES] * this.fadeIn : 0;
+        this.last[c] = sound + this.residue[c];
+        if (output[c]) output[c][i] = this.last[c];
+      }
+    }
+    this.read += playing;
+    this.played += playing;
+    this.report(starved);
+    return true;
+  }
+
+  report(starved) {
+    const done = this.running && this.ended && this.read === this.write && this.write > 0;
+    if (this.played - this.reported < REPORT_FRAMES && !done && !starved) return;
+    this.reported = this.played;
+    const { stream, played, underruns } = this;
+    this.port.postMessage({ stream, played, underruns, held: this.write - this.read, done });
+    if (done) this.running = this.sounding = false;
+  }
+}
+
+registerProcessor("ring-player", RingPlayer);
