@@ -8,8 +8,8 @@ const FACTS = [
   ["held", "held for"],
   ["usual", "usual"],
   ["deepest", "deepest"],
-  ["crest", "crest"],
-  ["loudness", "loudness"],
+  ["crest", "crest, dB"],
+  ["loudness", "loudness, LUFS"],
 ];
 const GROUPS = ["Level", "Time", "Detect", "Key", "Out"];
 
@@ -80,8 +80,8 @@ export class Bench {
       held: `${statistics.held_pct.toFixed(0)} % of the take`,
       usual: figure(statistics.usual_db),
       deepest: figure(statistics.deepest_db),
-      crest: `${figure(source.crest_db, "")} → ${figure(result.crest_db)}`,
-      loudness: `${figure(source.integrated_lufs, "")} → ${figure(result.integrated_lufs, "LUFS")}`,
+      crest: `${figure(source.crest_db, "")} → ${figure(result.crest_db, "")}`,
+      loudness: `${figure(source.integrated_lufs, "")} → ${figure(result.integrated_lufs, "")}`,
     };
     this.facts.replaceChildren(
       ...FACTS.map(([name, label]) => {

@@ -65,7 +65,7 @@ function bars(ink, place, colours, model) {
     const x = across(place, model, index * bar);
     if (x >= place.left - 1 && index % every === 0) {
       stroke(ink, colours.line, 1, [x, 4], [x, place.bottom]);
-      write(ink, colours.muted, String(index + 1), x + 4, 11);
+      if (x < place.left + place.width - 16) write(ink, colours.muted, String(index + 1), x + 4, 11);
     }
     for (let beat = 1; beats && beat < model.beatsPerBar; beat++) {
       const at = across(place, model, (index + beat / model.beatsPerBar) * bar);

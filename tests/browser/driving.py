@@ -1,0 +1,98 @@
+"""Starts the real server and a headless Chromium; shared by tests, screenshots and benchmarks."""
+
+import contextlib
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.wait import WebDriverWait
+
+FLAGS = (
+    "--headless=new --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required --hide-scrollbars"
+).split()
+DEMO = "/sessions/last-boat-home"
+
+
+def free_port():
+    with socket.socket() as listener:
+        listener.bind(("127.0.0.1", 0))
+        return listener.getsockname()[1]
+
+
+class Server:
+    """`reins demo` on a data folder; may be killed and started again."""
+
+    def __init__(self, data_dir, port=None):
+        self.data_dir, self.port = Path(data_dir), port or free_port()
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self):
+        command = [sys.executable, "-m", "reins.cli", "demo", "--data", str(self.data_dir), "--port", str(self.port)]
+        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+        wait_until(self.ready, 120)
+
+    def ready(self):
+        with contextlib.suppress(OSError):
+            return urllib.request.urlopen(self.url, timeout=5).status == 200
+        return False
+
+    def kill(self, how=signal.SIGKILL):
+        os.kill(self.process.pid, how)
+        self.process.wait()
+
+
+def wait_until(condition, seconds=15):
+    """Poll a condition; returns its first true value."""
+    end = time.monotonic() + seconds
+    while True:
+        value = condition()
+        if value:
+            return value
+        if time.monotonic() > end:
+            raise TimeoutError(f"not within {seconds} s: {condition}")
+        time.sleep(0.02)
+
+
+def make_driver(width=1280, height=800, downloads=None):
+    options = Options()
+    options.binary_location = "/usr/bin/chromium"
+    profile = tempfile.mkdtemp(prefix="reins-browser-")
+    for flag in [*FLAGS, f"--user-data-dir={profile}", f"--window-size={width},{height}"]:
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    if downloads:
+        options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    # The window's frame takes part of the size asked for: make the page itself this large.
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+    )
+    return driver
+
+
+def find(driver, selector):
+    return driver.find_element(By.CSS_SELECTOR, selector)
+
+
+def wait_for(driver, selector, seconds=15):
+    """The first element that matches and is shown."""
+    return WebDriverWait(driver, seconds).until(
+        lambda d: next((e for e in d.find_elements(By.CSS_SELECTOR, selector) if e.is_displayed()), None)
+    )
+
+
+def settled(driver):
+    """Wait until every picture asked for has been drawn."""
+    driver.execute_async_script("const done = arguments[0]; reins.previews.settled().then(done)")
