@@ -1,0 +1,220 @@
+"""Steps, undo and redo, migrations, and a process killed in the middle of a burst."""
+
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from reins.core.sessions import AddTrack, Document, Track, parse_change
+from reins.core.takes import TakeFacts
+from reins.errors import ConflictError, NotFoundError, SettingsError, StorageError
+from reins.store import sessions as store
+from reins.store.database import connect, migrate, transaction
+from reins.store.takes import add_take, list_takes, sweep_folders
+
+
+@pytest.fixture
+def db(tmp_path):
+    connection = connect(tmp_path / "reins.db")
+    migrate(connection)
+    store.add_session(connection, "s", Document(name="A session"))
+    store.keep_step(connection, "s", AddTrack(kind="add_track", track_id="t", track=Track(name="Snare", take_id="x")))
+    yield connection
+    connection.close()
+
+
+def keep(db, **change):
+    return store.keep_step(db, "s", parse_change(change))
+
+
+def on(kind, **more):
+    return {"kind": kind, "track_id": "t", **more}
+
+
+CHANGES = [
+    on("add_processor", type="compressor", processor_id="c"),
+    on("set_processor", processor_id="c", settings={"threshold_db": -24.0, "key.low_cut_hz": 90}),
+    on("set_processor", processor_id="c", on=False),
+    on("duplicate_processor", processor_id="c", new_processor_id="d"),
+    on("move_processor", processor_id="d", index=0),
+    on("set_track", fader_db=-7.5, mute=True),
+    {"kind": "set_session", "loop": {"on": True, "start_frame": 10, "end_frame": 99}},
+    on("remove_processor", processor_id="c"),
+    on("remove_track"),
+]
+
+
+def test_every_kind_of_change_is_undone_and_redone_exactly(db):
+    documents = [store.get_session(db, "s").document]
+    for change in CHANGES:
+        documents.append(keep(db, **change)[0].document)
+
+    back = [store.undo(db, "s")[0].document for _ in CHANGES]
+    forth = [store.redo(db, "s")[0].document for _ in CHANGES]
+
+    assert back == documents[-2::-1]
+    assert forth == documents[1:]
+
+
+def test_labels_are_what_a_person_understands(db):
+    labels = [keep(db, **change)[1] for change in CHANGES]
+
+    assert labels[1] == "Snare: compressor threshold −18.0 dB → −24.0 dB, low cut 0 Hz → 90 Hz"
+    assert labels[2] == "Snare: compressor switched off"
+    assert labels[4] == "Snare: compressor moved to place 1"
+    assert labels[5] == "Snare: fader −7.5 dB, mute on"
+    assert labels[6] == "Session: loop on"
+
+
+def test_a_new_change_after_undo_forgets_what_was_undone(db):
+    keep(db, **CHANGES[0])
+    keep(db, **CHANGES[5])
+    store.undo(db, "s")
+
+    stored, _ = keep(db, **on("set_track", pan_pct=20.0))
+
+    assert stored.step == 3
+    assert store.redo(db, "s")[1] is None
+    assert [s["label"] for s in store.list_steps(db, "s")][-1] == "Snare: pan 20 %"
+
+
+def test_undo_at_the_beginning_changes_nothing(db):
+    store.undo(db, "s")
+
+    stored, label = store.undo(db, "s")
+
+    assert (stored.step, label) == (0, None)
+
+
+def test_a_change_that_alters_nothing_makes_no_step(db):
+    assert keep(db, **on("set_track", fader_db=0.0))[0].step == 1
+
+
+@pytest.mark.parametrize(
+    ("change", "error", "sentence"),
+    [
+        (on("set_processor", processor_id="c", settings={"ratio": 0}), SettingsError, "ratio is 0; allowed: a number from 1 to 100"),
+        (on("set_processor", processor_id="c", settings={"ratio": "4"}), SettingsError, 'ratio is "4"; allowed: a number'),
+        (on("set_processor", processor_id="nope", settings={}), NotFoundError, "no processor “nope”"),
+        ({"kind": "set_track", "track_id": "zz"}, NotFoundError, "no track “zz”"),
+        (on("add_processor", type="flanger"), SettingsError, "no processor type “flanger”; allowed: compressor"),
+        (on("add_processor", type="compressor", processor_id="c"), ConflictError, "“c” already"),
+        (on("set_track", fader_db=99.0), SettingsError, "fader_db: given 99.0; allowed: less than or equal to 12"),
+        ({"kind": "paint"}, SettingsError, "allowed: .*set_processor"),
+        ({"kind": "set_session", "loop": {"on": True, "start_frame": 9, "end_frame": 9}}, SettingsError, "end must come after"),
+    ],
+)
+def test_a_bad_change_is_refused_and_nothing_is_kept(db, change, error, sentence):
+    keep(db, **CHANGES[0])
+    before = store.get_session(db, "s")
+
+    with pytest.raises(error, match=sentence):
+        keep(db, **change)
+
+    assert store.get_session(db, "s") == before
+
+
+@settings(max_examples=80, deadline=None)
+@given(*[st.recursive(st.integers() | st.none(), lambda v: st.dictionaries(st.sampled_from("abcd"), v), max_leaves=9).filter(lambda v: isinstance(v, dict))] * 2)
+def test_a_patch_turns_any_document_into_the_other_and_back(one, other):
+    back, forth = store.difference(one, other)
+
+    assert store.merge(one, forth) == other
+    assert store.merge(other, back) == one
+
+
+BURST = """
+import sys
+from reins.store import sessions as store
+from reins.store.database import connect
+from reins.core.sessions import parse_change
+db = connect(sys.argv[1])
+for n in range(100000):
+    value = -90 + (n % 1000) / 10
+    stored, _ = store.keep_step(db, "s", parse_change({"kind": "set_track", "track_id": "t", "fader_db": value}))
+    print(stored.step, value, flush=True)
+"""
+
+
+def test_a_process_killed_in_a_burst_loses_nothing_confirmed(db, tmp_path):
+    path = tmp_path / "reins.db"
+    child = subprocess.Popen([sys.executable, "-c", BURST, str(path)], stdout=subprocess.PIPE, text=True)
+    confirmed = [child.stdout.readline() for _ in range(25)][-1]
+    os.kill(child.pid, signal.SIGKILL)
+    rest = child.stdout.read().splitlines()
+    child.stdout.close()
+    child.wait()
+    step, value = ([line for line in rest if len(line.split()) == 2] or [confirmed])[-1].split()
+
+    again = connect(path)
+    stored = store.get_session(again, "s")
+
+    assert again.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+    assert stored.step - int(step) in (0, 1)  # the last one may have been kept but not yet confirmed
+    assert len(store.list_steps(again, "s")) == stored.step
+    if stored.step == int(step):
+        assert stored.document.tracks["t"].fader_db == float(value)
+    again.close()
+
+
+def test_folders_no_row_names_are_swept(db, tmp_path):
+    folder = tmp_path / "takes"
+    for name in ("kept", "half-made"):
+        (folder / name).mkdir(parents=True)
+    add_take(db, "kept", "s", "Snare", TakeFacts(1, 48000, 10))
+
+    removed = sweep_folders(db, folder)
+
+    assert removed == 1
+    assert [p.name for p in folder.iterdir()] == ["kept"]
+    assert list_takes(db, "s")["kept"]["frames"] == 10
+
+
+def test_a_nested_transaction_that_fails_leaves_the_outer_one_whole(db):
+    with transaction(db):
+        add_take(db, "one", "s", "Snare", TakeFacts(1, 48000, 10))
+        with pytest.raises(ZeroDivisionError), transaction(db):
+            add_take(db, "two", "s", "Snare", TakeFacts(1, 48000, 10))
+            raise ZeroDivisionError
+
+    assert list(list_takes(db, "s")) == ["one"]
+
+
+def test_a_take_of_no_session_is_refused(db):
+    with pytest.raises(StorageError, match="FOREIGN KEY"), transaction(db):
+        add_take(db, "one", "nobody", "Snare", TakeFacts(1, 48000, 10))
+
+
+def test_migrating_twice_changes_nothing(db):
+    assert migrate(db) == 1
+    assert store.get_session(db, "s").step == 1
+
+
+def test_a_migration_that_fails_in_the_middle_leaves_the_old_version(db, tmp_path):
+    folder = tmp_path / "migrations"
+    folder.mkdir()
+    (folder / "0002_broken.sql").write_text("BEGIN; CREATE TABLE extra (x) STRICT; PRAGMA user_version = 2; COMMIT;")
+
+    with pytest.raises(StorageError, match="version 2"):
+        migrate(db, folder)
+
+    assert db.execute("PRAGMA user_version").fetchone()[0] == 1
+    assert db.execute("SELECT count(*) FROM sqlite_master WHERE name = 'extra'").fetchone()[0] == 0
+    assert store.get_session(db, "s").step == 1
+
+
+def test_a_file_that_is_no_database_is_said_so(tmp_path):
+    (tmp_path / "reins.db").write_bytes(b"no database at all, but long enough to be read as one" * 20)
+
+    with pytest.raises(StorageError, match="cannot be opened"):
+        connect(tmp_path / "reins.db")
+
+
+def test_the_database_is_strict_about_types(db):
+    with pytest.raises(sqlite3.IntegrityError, match="cannot store TEXT"):
+        db.execute("UPDATE sessions SET step = 'many'")

@@ -1,0 +1,57 @@
+"""The real application over a house in a temporary folder."""
+
+import time
+
+import numpy as np
+import pytest
+import soundfile
+from fastapi.testclient import TestClient
+
+from reins.services.editing import new_session
+from reins.services.house import House
+from reins.web.app import AppSettings, create_app
+from tests.conftest import RATE
+
+
+@pytest.fixture
+def house(tmp_path):
+    return House(tmp_path / "data")
+
+
+@pytest.fixture
+def client(house, tmp_path):
+    app = create_app(AppSettings(tmp_path / "data", hosts=("localhost", "testserver"), max_upload_bytes=4 << 20), house)
+    with TestClient(app, base_url="http://localhost") as client:
+        yield client
+
+
+@pytest.fixture
+def session_id(house):
+    return new_session(house, "Evening")
+
+
+@pytest.fixture
+def tone_file(tmp_path):
+    path = tmp_path / "Front room.wav"
+    t = np.arange(RATE) / RATE
+    soundfile.write(path, np.stack([0.5 * np.sin(2 * np.pi * 220 * t)] * 2, axis=1), RATE, subtype="FLOAT")
+    return path
+
+
+def finished(client, job):
+    """Wait for a job to end."""
+    end = time.monotonic() + 20
+    while job["state"] == "running" and time.monotonic() < end:
+        job = client.get(f"/api/jobs/{job['id']}").json()
+    return job
+
+
+def bring_in(client, session_id, path, name=None):
+    with path.open("rb") as file:
+        answer = client.post(f"/api/sessions/{session_id}/takes", files={"file": (name or path.name, file)})
+    return finished(client, answer.json()) if answer.status_code == 200 else answer
+
+
+@pytest.fixture
+def track_id(client, session_id, tone_file):
+    return bring_in(client, session_id, tone_file)["result"]["track_id"]

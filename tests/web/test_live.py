@@ -1,0 +1,158 @@
+"""The live socket on the real application: what is sent is what an offline render of the same document gives."""
+
+import json
+import struct
+
+import numpy as np
+
+from reins.core.engine.mixer import Mixer
+from reins.core.engine.offline import render_mix
+from reins.services.editing import document_of
+from tests.conftest import RATE
+from tests.web.test_web import add_compressor, change
+
+
+class Listener:
+    """Speaks the protocol as the browser does."""
+
+    def __init__(self, socket):
+        self.socket, self.stream, self.played, self.frames, self.said = socket, 0, 0, [], []
+        self.places = []
+
+    def send(self, **message):
+        self.socket.send_text(json.dumps(message))
+
+    def next(self):
+        message = self.socket.receive()
+        if message.get("text"):
+            told = json.loads(message["text"])
+            self.said.append(told)
+            if told["type"] == "started":
+                self.stream, self.played, self.frames, self.places = told["stream"], 0, [], []
+            return told
+        data = message["bytes"]
+        stream, frames, place = struct.unpack_from("<IId", data)
+        assert stream == self.stream
+        self.frames.append(np.frombuffer(data, np.float32, offset=16).reshape(frames, 2))
+        self.places.append(place)
+        return None
+
+    def until(self, kind):
+        while True:
+            told = self.next()
+            if told and told["type"] == kind:
+                return told
+
+    def listen(self, frames):
+        """Take blocks and report them as played until so many frames are there."""
+        while sum(len(f) for f in self.frames) < frames:
+            if self.next() is None:
+                self.played += len(self.frames[-1])
+                self.send(type="played", stream=self.stream, frames=self.played)
+        return np.concatenate(self.frames).T[:, :frames]
+
+
+def offline(house, session_id, start, end):
+    document = document_of(house, session_id)
+    takes = {t.take_id: house.take(t.take_id) for t in document.tracks.values()}
+    return np.concatenate(list(render_mix(Mixer(document, takes), start, end, block_frames=777)), axis=1)
+
+
+def test_live_and_offline_are_equal_to_the_last_bit(client, house, session_id, track_id):
+    add_compressor(client, session_id, track_id, threshold_db=-30.0, lookahead_ms=3.0, auto_release=True)
+
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="play", frame=12345)
+        listener.until("started")
+        heard = listener.listen(20000)
+
+    np.testing.assert_array_equal(heard, offline(house, session_id, 12345, 32345).astype(np.float32))
+
+
+def test_never_more_than_150_ms_are_given_ahead(client, session_id, track_id):
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="play", frame=0)
+        listener.until("started")
+        while not listener.frames or len(listener.frames) < 7:
+            listener.next()
+        listener.send(type="nonsense")
+        listener.until("error")  # everything due has been sent before the answer to a later command
+
+    assert sum(len(f) for f in listener.frames) == 7 * 1024 <= 0.150 * RATE
+
+
+def test_settings_are_heard_while_dragged_and_fall_back_unless_kept(client, house, session_id, track_id):
+    add_compressor(client, session_id, track_id, threshold_db=0.0, knee_db=0.0)
+
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="play", frame=0)
+        listener.until("started")
+        listener.listen(8192)
+        listener.send(type="try", track_id=track_id, processor_id="c", settings={"threshold_db": -50.0, "attack_ms": 0.0})
+        listener.listen(20480)
+        change(client, session_id, kind="set_track", track_id=track_id, pan_pct=0.0)
+        tried = np.concatenate(listener.frames).T
+
+    assert np.abs(tried[:, :4096]).max() > 0.49
+    assert np.abs(tried[:, 18000:20480]).max() < 0.05
+    assert document_of(house, session_id).tracks[track_id].chain[0].settings.threshold_db == 0.0
+
+
+def test_a_loop_repeats_and_a_moved_loop_starts_anew(client, session_id, track_id):
+    change(client, session_id, kind="set_session", loop={"on": True, "start_frame": 4000, "end_frame": 8000})
+
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="play", frame=6000)
+        listener.until("started")
+        heard = listener.listen(10000)
+        places = list(listener.places)
+
+    np.testing.assert_array_equal(heard[:, 2000:6000], heard[:, 6000:10000])
+    assert places[:3] == [6000, 7024, 4048]
+
+
+def test_bad_commands_are_answered_and_change_nothing(client, session_id, track_id):
+    bad = [
+        {"type": "listen", "what": "everything"},
+        {"type": "try", "track_id": "zz", "processor_id": "c", "settings": {}},
+        {"type": "try_track", "track_id": track_id, "fader_db": 400},
+        {"type": "play"},
+        {},
+    ]
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        for message in bad:
+            listener.send(**message)
+        sentences = [listener.until("error")["sentence"] for _ in bad]
+
+    assert "allowed: result, source, difference" in sentences[0]
+    assert "no track “zz”" in sentences[1]
+    assert "−90 to 12 dB" in sentences[2]
+    assert "could not be read" in sentences[3]
+    assert "not a command" in sentences[4]
+
+
+def test_every_desk_hears_of_a_change_kept_by_another(client, session_id, track_id):
+    with (
+        client.websocket_connect(f"/api/sessions/{session_id}/live") as one,
+        client.websocket_connect(f"/api/sessions/{session_id}/live") as other,
+    ):
+        for socket in (one, other):
+            Listener(socket).send(type="ping")
+            Listener(socket).until("error")  # its player is up
+
+        change(client, session_id, kind="set_track", track_id=track_id, mute=True)
+
+        assert Listener(one).until("kept")
+        assert Listener(other).until("kept")
+
+
+def test_playing_past_the_end_says_so(client, session_id, track_id):
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="play", frame=RATE - 1000)
+        assert listener.until("ended")["stream"] == 1
