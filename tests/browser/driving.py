@@ -95,4 +95,5 @@ def wait_for(driver, selector, seconds=15):
 
 def settled(driver):
     """Wait until every picture asked for has been drawn."""
+    wait_until(lambda: driver.execute_script("return Boolean(window.reins)"))
     driver.execute_async_script("const done = arguments[0]; reins.previews.settled().then(done)")

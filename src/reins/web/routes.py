@@ -66,7 +66,7 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
     static = request.app.state.templates.env.globals["static"]
     data = {
         "session": state, "processors": processor_catalogue(), "trackSettings": describe_fields(Track),
-        "worklet": f"{static}/js/worklet.js",
+        "sound": {"worklet": f"{static}/js/worklet.js", "worker": f"{static}/js/liveworker.js"},
     }  # fmt: skip
     page: Response = request.app.state.templates.TemplateResponse(request, "desk.html", {"data": data, "state": state})
     return page

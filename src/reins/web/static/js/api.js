@@ -19,7 +19,10 @@ async function request(path, options = {}) {
     if (error.name === "AbortError") throw error;
     throw new ApiError(LOST, 0);
   }
-  const body = await response.json().catch(() => ({}));
+  const body = await response.json().catch((error) => {
+    if (error.name === "AbortError") throw error;
+    return {};
+  });
   if (!response.ok) throw new ApiError(body.error || LOST, response.status);
   return body;
 }

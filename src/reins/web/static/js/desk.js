@@ -9,10 +9,12 @@ import { Previewer } from "./previewer.js";
 import { TakeView } from "./takeview.js";
 import { TrackList } from "./tracks.js";
 
-/** @param {{session: object, processors: object[], trackSettings: object[], worklet: string}} data */
+const PARTS = ["take", "bench", "tracks", "chain", "position", "clock", "master", "exporting", "download"];
+
+/** @param {{session: object, processors: object[], trackSettings: object[], sound: {worklet: string, worker: string}}} data */
 export const desk = (data) => () => {
   // Kept out of Alpine's reach: these change sixty times a second.
-  let live, view, bench, previews, list, attempted = {};
+  let parts, live, view, bench, previews, list, attempted = {}, changes = 0, underway = 0;
 
   return {
     session: data.session,
@@ -49,14 +51,20 @@ export const desk = (data) => () => {
     isSelected(entry) { return entry.id === this.processorId; },
 
     init() {
+      this.$nextTick(() => this.begin());
+    },
+
+    /** Once the page's parts are there. */
+    begin() {
       const { document: session } = this.session;
-      live = new Live(this.session.id, session.sample_rate, data.worklet);
+      parts = Object.fromEntries(PARTS.map((name) => [name, this.$refs[name]]));
+      live = new Live(this.session.id, session.sample_rate, data.sound);
       live.addEventListener("state", () => { this.playing = live.playing; });
       live.addEventListener("kept", () => this.refresh());
       live.addEventListener("problem", ({ detail }) => this.complain(detail));
       live.addEventListener("lost", () => { this.lost = true; });
       live.addEventListener("back", () => { this.lost = false; this.refresh(); });
-      view = new TakeView(this.$refs.take, {
+      view = new TakeView(parts.take, {
         view: () => previews?.ask(),
         seek: (frame) => { live.seek(frame); this.drawNow(); },
         loop: (loop) => this.change({ kind: "set_session", loop }),
@@ -64,7 +72,7 @@ export const desk = (data) => () => {
         keepThreshold: () => bench.controls.get("threshold_db").settle(),
         nudge: (direction, fine) => this.nudgeThreshold(direction, fine),
       });
-      bench = new Bench(this.$refs.bench, {
+      bench = new Bench(parts.bench, {
         attempt: (name, value) => this.attempt(name, value),
         keep: (name, value) => this.keepSetting(name, value),
         tempo: () => this.document.tempo_bpm,
@@ -99,9 +107,11 @@ export const desk = (data) => () => {
       }
     },
 
+    /** Show what is kept. An answer that an own change has overtaken is dropped: that change asks again. */
     async refresh() {
+      const before = changes;
       const state = await this.tried(() => api.getSession(this.session.id));
-      if (!state) return;
+      if (!state || before !== changes || underway) return;
       this.session = state;
       if (!this.track) this.trackId = this.document.order[0] ?? null;
       this.showAll();
@@ -131,7 +141,7 @@ export const desk = (data) => () => {
       if (!this.processor) this.processorId = this.chain[0]?.id ?? null;
       const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
       view.show({ sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb() });
-      list.show(this.$refs.tracks, this.document, this.trackId);
+      list.show(parts.tracks, this.document, this.trackId);
       if (this.processor) {
         bench.build(this.processor.type, this.processors.find((p) => p.type === this.processor.type).settings);
         bench.set(this.processor.settings);
@@ -171,7 +181,17 @@ export const desk = (data) => () => {
     },
 
     change(change) {
-      return this.tried(() => api.change(this.session.id, change)).then((kept) => (kept ? kept : this.refresh()));
+      return this.send(() => api.change(this.session.id, change));
+    },
+
+    /** Send a change, then show what is kept: the change, or, when it was refused, what was there before. */
+    async send(work) {
+      changes += 1;
+      underway += 1;
+      const kept = await this.tried(work);
+      underway -= 1;
+      await this.refresh();
+      return kept;
     },
 
     wish() {
@@ -190,18 +210,18 @@ export const desk = (data) => () => {
       const frame = live.position();
       if (this.playing) view.follow(frame);
       view.playhead(frame);
-      this.$refs.position.textContent = bars(frame, this.document);
-      this.$refs.clock.textContent = clock(frame / this.document.sample_rate);
+      parts.position.textContent = bars(frame, this.document);
+      parts.clock.textContent = clock(frame / this.document.sample_rate);
       list.meter(live.meters);
       const stage = live.meters?.gains[this.processorId];
       bench.point(stage ? stage.slice(1) : null);
-      for (const station of this.$refs.chain.querySelectorAll("[data-processor]")) {
+      for (const station of parts.chain.querySelectorAll("[data-processor]")) {
         const gain = live.meters?.gains[station.dataset.processor]?.[0] ?? 0;
         station.querySelector(".station-gain").textContent = gain < -0.05 ? `${gain.toFixed(1).replace("-", "−")} dB` : "";
         station.querySelector(".station-held").style.width = `${Math.min(-gain / 24, 1) * 100}%`;
       }
       const [left, right] = live.meters?.master ?? [-120, -120];
-      this.$refs.master.textContent = `${Math.max(left, right) > -100 ? Math.max(left, right).toFixed(1).replace("-", "−") : "–"} dB peak`;
+      parts.master.textContent = `${Math.max(left, right) > -100 ? Math.max(left, right).toFixed(1).replace("-", "−") : "–"} dB peak`;
     },
 
     toggle() { if (this.playing) live.stop(); else live.play(live.frame); },
@@ -212,14 +232,14 @@ export const desk = (data) => () => {
       this.change({ kind: "set_session", loop: { ...span, on: !loop.on } });
     },
     hear(what) { this.listen = what; live.listen(what); },
-    undo() { return this.tried(() => api.undo(this.session.id)); },
-    redo() { return this.tried(() => api.redo(this.session.id)); },
+    undo() { return this.send(() => api.undo(this.session.id)); },
+    redo() { return this.send(() => api.redo(this.session.id)); },
 
     async add(type) {
       this.adding = false;
       const id = crypto.randomUUID().replaceAll("-", "").slice(0, 12);
       this.processorId = id;
-      if (await this.change({ kind: "add_processor", track_id: this.trackId, type, processor_id: id })) await this.refresh();
+      await this.change({ kind: "add_processor", track_id: this.trackId, type, processor_id: id });
       this.selectProcessor(id);
     },
     onProcessor(kind, entry, more = {}) { return this.change({ kind, track_id: this.trackId, processor_id: entry.id, ...more }); },
@@ -242,10 +262,10 @@ export const desk = (data) => () => {
       }
     },
     async exportTrack() {
-      this.$refs.exporting.close();
+      parts.exporting.close();
       const { format, bits } = this;
       const job = await this.follow({ what: `Exporting ${this.track.name}`, percent: 0 }, () => api.exportTrack(this.session.id, this.trackId, { format, bits }));
-      if (job?.state === "done") this.$refs.download.href = api.jobFile(job.id), this.$refs.download.click();
+      if (job?.state === "done") parts.download.href = api.jobFile(job.id), parts.download.click();
     },
     async follow(shown, begin) {
       this.jobs.push(shown);

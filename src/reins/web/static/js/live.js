@@ -1,20 +1,30 @@
-// The only module that speaks to the live socket: sound in, commands out, and where the listener is.
-
-const HEADER_BYTES = 16;
-const RETRY_MS = 700;
+// Where the listener is and what is heard: speaks to the worker that holds the live socket, and owns the audio output.
 
 export class Live extends EventTarget {
-  /** @param {string} sessionId @param {number} sampleRate Hz @param {string} workletUrl */
-  constructor(sessionId, sampleRate, workletUrl) {
+  /** @param {string} sessionId @param {number} sampleRate Hz @param {{worklet: string, worker: string}} urls */
+  constructor(sessionId, sampleRate, urls) {
     super();
-    Object.assign(this, { sessionId, sampleRate, workletUrl });
+    Object.assign(this, { sampleRate, urls });
     this.playing = false;
+    this.lost = false;
     this.underruns = 0;
     this.held = 0;
     this.meters = null;
     this.frame = 0;
     this.clear(0);
-    this.connect();
+    this.worker = new Worker(urls.worker, { type: "module" });
+    this.worker.onmessage = ({ data }) => this[`on_${data.type}`]?.(data);
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    this.send({ type: "connect", url: `${scheme}://${location.host}/api/sessions/${sessionId}/live` });
+  }
+
+  /** @param {object} message to the worker, which passes on what is meant for the server */
+  send(message) {
+    this.worker.postMessage(message);
+  }
+
+  tell(type, detail = {}) {
+    this.dispatchEvent(new CustomEvent(type, { detail }));
   }
 
   clear(stream) {
@@ -25,43 +35,15 @@ export class Live extends EventTarget {
     this.reportedAt = performance.now();
   }
 
-  tell(type, detail) {
-    this.dispatchEvent(new CustomEvent(type, { detail }));
-  }
-
-  connect() {
-    const scheme = location.protocol === "https:" ? "wss" : "ws";
-    this.socket = new WebSocket(`${scheme}://${location.host}/api/sessions/${this.sessionId}/live`);
-    this.socket.binaryType = "arraybuffer";
-    this.socket.onopen = () => {
-      const again = this.lost;
-      this.lost = false;
-      this.send({ type: "listen", what: this.what || "result" });
-      if (again) this.tell("back", {});
-      if (again && this.resume) this.play(this.frame);
-    };
-    this.socket.onmessage = (event) => (typeof event.data === "string" ? this.hear(JSON.parse(event.data)) : this.take(event.data));
-    this.socket.onclose = (event) => {
-      if (event.code === 4404) return;
-      this.resume = this.lost ? this.resume : this.playing;
-      this.lost = true;
-      this.silence();
-      this.tell("lost", {});
-      setTimeout(() => this.connect(), RETRY_MS);
-    };
-  }
-
-  send(message) {
-    if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));
-  }
-
   async wake() {
     if (!this.audio) {
       this.audio = new AudioContext({ sampleRate: this.sampleRate, latencyHint: "interactive" });
-      this.waking = this.audio.audioWorklet.addModule(this.workletUrl).then(() => {
-        this.node = new AudioWorkletNode(this.audio, "ring-player", { numberOfInputs: 0, outputChannelCount: [2] });
-        this.node.port.onmessage = (event) => this.report(event.data);
-        this.node.connect(this.audio.destination);
+      this.waking = this.audio.audioWorklet.addModule(this.urls.worklet).then(() => {
+        const node = new AudioWorkletNode(this.audio, "ring-player", { numberOfInputs: 0, outputChannelCount: [2] });
+        const channel = new MessageChannel();
+        node.port.postMessage({ type: "port" }, [channel.port1]);
+        this.worker.postMessage({ type: "player" }, [channel.port2]);
+        node.connect(this.audio.destination);
       });
     }
     await this.waking;
@@ -71,7 +53,7 @@ export class Live extends EventTarget {
   async play(frame) {
     this.frame = frame;
     this.playing = true;
-    this.tell("state", {});
+    this.tell("state");
     await this.wake();
     if (this.playing) this.send({ type: "play", frame: Math.round(frame) });
   }
@@ -84,9 +66,9 @@ export class Live extends EventTarget {
 
   silence() {
     this.playing = false;
-    this.node?.port.postMessage({ type: "stop" });
     this.meters = null;
-    this.tell("state", {});
+    this.send({ type: "silence" });
+    this.tell("state");
   }
 
   seek(frame) {
@@ -95,51 +77,60 @@ export class Live extends EventTarget {
   }
 
   listen(what) {
-    this.what = what;
     this.send({ type: "listen", what });
   }
 
-  hear(message) {
-    if (message.type === "started") {
-      this.clear(message.stream);
-      this.frame = message.frame;
-      this.node?.port.postMessage({ type: "start", stream: message.stream });
-    } else if (message.type === "meters") {
-      const block = this.blocks[this.blocks.length - 1];
-      if (block && message.stream === this.stream) block.meters = message;
-    } else if (message.type === "ended") {
-      this.node?.port.postMessage(message);
-    } else if (message.type === "kept") {
-      this.tell("kept", {});
-    } else if (message.type === "error") {
-      this.tell("problem", message.sentence);
-    }
+  on_open() {
+    if (!this.lost) return;
+    this.lost = false;
+    this.tell("back");
+    if (this.resume) this.play(this.frame);
   }
 
-  take(buffer) {
-    const view = new DataView(buffer);
-    const stream = view.getUint32(0, true);
-    const frames = view.getUint32(4, true);
+  on_lost({ final }) {
+    if (final || this.lost) return;
+    this.lost = true;
+    this.resume = this.playing;
+    this.frame = this.position();
+    this.silence();
+    this.tell("lost");
+  }
+
+  on_started({ stream, frame }) {
+    this.clear(stream);
+    this.frame = frame;
+  }
+
+  on_block({ stream, frames, frame }) {
     if (stream !== this.stream || !this.playing) return;
-    this.blocks.push({ offset: this.received, frames, frame: view.getFloat64(8, true), meters: null });
+    this.blocks.push({ offset: this.received, frames, frame, meters: null });
     this.received += frames;
-    const samples = new Float32Array(buffer.slice(HEADER_BYTES));
-    this.node.port.postMessage({ type: "block", stream, samples }, [samples.buffer]);
   }
 
-  report({ stream, played, underruns, held, done }) {
+  on_meters(message) {
+    const block = this.blocks[this.blocks.length - 1];
+    if (block && message.stream === this.stream) block.meters = message;
+  }
+
+  on_report({ stream, played, underruns, held, done }) {
     this.underruns = underruns;
     if (stream !== this.stream) return;
-    this.played = played;
-    this.held = held;
-    this.reportedAt = performance.now();
-    this.send({ type: "played", stream, frames: played });
+    Object.assign(this, { played, held, reportedAt: performance.now() });
     while (this.blocks.length > 1 && this.blocks[0].offset + this.blocks[0].frames <= played) this.blocks.shift();
-    this.meters = this.blocks[0]?.meters ?? this.meters;
+    this.meters = this.playing ? this.blocks[0]?.meters ?? this.meters : null;
     if (done && this.playing) {
       this.frame = 0;
+      this.clear(stream);
       this.silence();
     }
+  }
+
+  on_kept() {
+    this.tell("kept");
+  }
+
+  on_error({ sentence }) {
+    this.tell("problem", sentence);
   }
 
   /** The session frame heard now, carried on smoothly between reports. */

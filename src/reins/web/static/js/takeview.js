@@ -1,20 +1,21 @@
 // The hand on the take: threshold, zoom, scroll, loop and playhead. Paints by draw/take.js.
 
-import { barFrames, frameAt, layout, paintPlayhead, paintTake } from "./draw/take.js";
+import { barFrames, frameAt, layout, paintTake, placeOf } from "./draw/take.js";
 
 const SHORTEST_FRAMES = 2048;
 const CLICK_PX = 4;
 
 export class TakeView {
   /**
-   * @param {HTMLElement} root holds .take-canvas, .take-playhead and .threshold-handle
+   * @param {HTMLElement} root holds .take-canvas, .take-hand, .playhead, .threshold-line and .threshold-handle
    * @param {{view: () => void, seek: (frame: number) => void, loop: (start: number, end: number) => void,
    *   threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
    */
   constructor(root, to) {
     this.to = to;
     this.canvas = root.querySelector(".take-canvas");
-    this.over = root.querySelector(".take-playhead");
+    this.over = root.querySelector(".take-hand");
+    this.head = root.querySelector(".playhead");
     this.handle = root.querySelector(".threshold-handle");
     this.line = root.querySelector(".threshold-line");
     this.model = {
@@ -59,7 +60,9 @@ export class TakeView {
   }
 
   playhead(frame) {
-    paintPlayhead(this.over, this.model, frame);
+    const x = placeOf(this.place, this.model, frame);
+    this.head.hidden = x === null;
+    this.head.style.transform = `translateX(${x ?? 0}px)`;
   }
 
   /** Show a part of the take, kept within it. */

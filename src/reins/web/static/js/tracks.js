@@ -20,10 +20,11 @@ export class TrackList {
       this.rows.get(id).root.remove();
       this.rows.delete(id);
     }
-    for (const id of document.order) {
+    for (const [place, id] of document.order.entries()) {
       if (!this.rows.has(id)) this.rows.set(id, this.build(id));
       const row = this.rows.get(id);
-      root.append(row.root);
+      // Moving a row that is in place would take the focus from a number being typed in it.
+      if (root.children[place] !== row.root) root.insertBefore(row.root, root.children[place] ?? null);
       this.fill(row, document.tracks[id], id === selected);
     }
   }

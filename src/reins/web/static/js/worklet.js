@@ -13,7 +13,11 @@ class RingPlayer extends AudioWorkletProcessor {
     this.residue = [0, 0];
     this.underruns = 0;
     this.reset(0, false);
-    this.port.onmessage = (event) => this.receive(event.data);
+    this.worker = null;
+    this.port.onmessage = ({ ports }) => {
+      [this.worker] = ports;
+      this.worker.onmessage = ({ data }) => this.receive(data);
+    };
   }
 
   reset(stream, running) {
@@ -70,7 +74,7 @@ class RingPlayer extends AudioWorkletProcessor {
     if (this.played - this.reported < REPORT_FRAMES && !done && !starved) return;
     this.reported = this.played;
     const { stream, played, underruns } = this;
-    this.port.postMessage({ stream, played, underruns, held: this.write - this.read, done });
+    this.worker.postMessage({ stream, played, underruns, held: this.write - this.read, done });
     if (done) this.running = this.sounding = false;
   }
 }

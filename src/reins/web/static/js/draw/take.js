@@ -118,20 +118,10 @@ function fill(ink, colour, x, edge, base) {
   ink.fill();
 }
 
-/** The playhead, on a canvas of its own. */
-export function paintPlayhead(canvas, model, frame) {
-  const { ink, width, height } = blank(canvas);
-  const place = layout(width, height);
+/** Where a frame lies across the picture in CSS pixels, or null when it is out of view. */
+export function placeOf(place, model, frame) {
   const x = across(place, model, frame);
-  if (x < place.left || x > place.left + place.width) return;
-  const { ink: colour } = palette();
-  stroke(ink, colour, 1.5, [x, 8], [x, place.bottom]);
-  ink.fillStyle = colour;
-  ink.beginPath();
-  ink.moveTo(x - 5, 8);
-  ink.lineTo(x + 5, 8);
-  ink.lineTo(x, 15);
-  ink.fill();
+  return x < place.left || x > place.left + place.width ? null : x;
 }
 
 /** The frame under a place across the picture. */

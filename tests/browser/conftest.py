@@ -1,0 +1,120 @@
+"""One real server with the demo session and one Chromium for all browser tests; each test works on a track of its own."""
+
+import json
+import urllib.request
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+
+from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for, wait_until
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory):
+    server = Server(tmp_path_factory.mktemp("data"))
+    yield server
+    server.kill()
+
+
+@pytest.fixture(scope="session")
+def downloads(tmp_path_factory):
+    return tmp_path_factory.mktemp("downloads")
+
+
+@pytest.fixture(scope="session")
+def driver(downloads):
+    driver = make_driver(downloads=downloads)
+    yield driver
+    driver.quit()
+
+
+class Desk:
+    """What a person does at the desk, and what is kept of it."""
+
+    def __init__(self, driver, server, session=DEMO):
+        self.driver, self.server, self.session = driver, server, session
+        self.open()
+
+    def open(self):
+        self.driver.get(self.server.url + self.session)
+        wait_for(self.driver, ".take-canvas")
+        settled(self.driver)
+
+    def state(self):
+        with urllib.request.urlopen(f"{self.server.url}/api{self.session}") as answer:
+            return json.load(answer)
+
+    def track(self, name):
+        return next(t for t in self.state()["document"]["tracks"].values() if t["name"] == name)
+
+    def settings(self, name, index=0):
+        return self.track(name)["chain"][index]["settings"]
+
+    def choose(self, name):
+        wait_for(self.driver, f'.track[aria-label="{name}"] .track-name').click()
+        settled(self.driver)
+
+    def row(self, name, selector):
+        return find(self.driver, f'.track[aria-label="{name}"] {selector}')
+
+    def add_compressor(self, name):
+        self.choose(name)
+        before = len(self.track(name)["chain"])
+        self.click('[data-do="add"]')
+        self.click('[data-add="compressor"]')
+        wait_until(lambda: len(self.track(name)["chain"]) == before + 1)
+        wait_for(self.driver, '[data-setting="ratio"]')
+        wait_until(lambda: len(self.driver.find_elements("css selector", ".station")) == before + 1)
+        settled(self.driver)
+
+    def click(self, selector):
+        wait_for(self.driver, selector).click()
+
+    def drag(self, element, dx, dy, shift=False):
+        hand = ActionChains(self.driver, duration=40)
+        if shift:
+            hand = hand.key_down("\ue008")
+        hand = hand.click_and_hold(element).move_by_offset(dx // 2, dy // 2).move_by_offset(dx - dx // 2, dy - dy // 2)
+        hand = hand.release()
+        (hand.key_up("\ue008") if shift else hand).perform()
+
+    def type(self, setting, text, scope=""):
+        self.click(f'{scope}[data-setting="{setting}"] .control-number')
+        wait_for(self.driver, f'{scope}[data-setting="{setting}"] .control-entry').send_keys(text + "\n")
+
+    def shown(self, setting):
+        parts = [find(self.driver, f'.bench [data-setting="{setting}"] .control-{part}').text for part in ("figure", "unit")]
+        return " ".join(parts).strip()
+
+    def fact(self, name):
+        return find(self.driver, f'[data-fact="{name}"] dd').text
+
+    def picture(self, selector=".take-canvas"):
+        settled(self.driver)
+        return self.driver.execute_script("return document.querySelector(arguments[0]).toDataURL()", selector)
+
+    def red_share(self, selector=".take-canvas"):
+        """Share of a picture's pixels drawn in the colour of what is held."""
+        settled(self.driver)
+        return self.driver.execute_script(
+            """const c = document.querySelector(arguments[0]);
+            const d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+            let n = 0;
+            for (let i = 0; i < d.length; i += 4) if (d[i + 3] > 200 && d[i] > 150 && d[i + 1] < 90) n++;
+            return n / (d.length / 4);""",
+            selector,
+        )
+
+    def keys(self, *keys):
+        ActionChains(self.driver).send_keys(*keys).perform()
+
+    def console(self):
+        return [row["message"] for row in self.driver.get_log("browser") if row["level"] == "SEVERE"]
+
+
+@pytest.fixture
+def desk(driver, server):
+    driver.get_log("browser")
+    desk = Desk(driver, server)
+    yield desk
+    assert desk.console() == []

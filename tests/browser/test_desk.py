@@ -1,0 +1,301 @@
+"""Each thing the hand can do at the desk, and what is kept, drawn or heard of it."""
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.driving import DEMO, find, settled, wait_for, wait_until
+
+
+def test_a_bead_dragged_is_one_step_and_goes_back_with_undo(desk, driver):
+    desk.add_compressor("Kick")
+    step = desk.state()["step"]
+
+    desk.drag(find(driver, '[data-setting="release_ms"] .control-line'), 30, 0)
+    wait_until(lambda: desk.settings("Kick")["release_ms"] > 150)
+    assert desk.state()["step"] == step + 1
+
+    find(driver, "body").send_keys(Keys.CONTROL, "z")
+    wait_until(lambda: desk.settings("Kick")["release_ms"] == 120)
+    wait_until(lambda: desk.shown("release_ms") == "120 ms")
+    ActionChains(driver).key_down(Keys.CONTROL).key_down(Keys.SHIFT).send_keys("z").perform()
+    ActionChains(driver).key_up(Keys.SHIFT).key_up(Keys.CONTROL).perform()
+    wait_until(lambda: desk.settings("Kick")["release_ms"] > 150)
+
+
+def test_shift_drags_ten_times_finer(desk, driver):
+    desk.add_compressor("Hats")
+    desk.drag(find(driver, '[data-setting="threshold_db"] .control-line'), -30, 0)
+    wait_until(lambda: desk.settings("Hats")["threshold_db"] != -18)
+    coarse = -18 - desk.settings("Hats")["threshold_db"]
+    desk.keys(Keys.HOME)
+    wait_until(lambda: desk.settings("Hats")["threshold_db"] == -18)
+
+    desk.drag(find(driver, '[data-setting="threshold_db"] .control-line'), -30, 0, shift=True)
+    wait_until(lambda: desk.settings("Hats")["threshold_db"] != -18)
+
+    assert coarse / (-18 - desk.settings("Hats")["threshold_db"]) == pytest.approx(10, rel=0.15)
+
+
+def test_arrow_keys_step_home_and_double_click_put_the_default_back(desk, driver):
+    desk.add_compressor("Room")
+    line = find(driver, '[data-setting="ratio"] .control-line')
+    line.send_keys(Keys.ARROW_RIGHT * 5)
+    wait_until(lambda: desk.settings("Room")["ratio"] > 4)
+    line.send_keys(Keys.HOME)
+    wait_until(lambda: desk.settings("Room")["ratio"] == 4)
+    line.send_keys(Keys.ARROW_LEFT * 5)
+    wait_until(lambda: desk.settings("Room")["ratio"] < 4)
+
+    ActionChains(driver).double_click(find(driver, '[data-setting="ratio"] .control-label')).perform()
+
+    wait_until(lambda: desk.settings("Room")["ratio"] == 4)
+
+
+@pytest.mark.parametrize(
+    ("setting", "text", "kept", "shown"),
+    [
+        ("attack_ms", "0.12 s", 120.0, "120 ms"),
+        ("release_ms", "1/8", 312.5, "313 ms"),
+        ("key.low_cut_hz", "5k", 5000.0, "5.00 kHz"),
+        ("threshold_db", "−24 dB", -24.0, "−24.0 dB"),
+        ("key.low_cut_hz", "off", 0.0, "off"),
+    ],
+)
+def test_numbers_are_typed_with_their_units(desk, setting, text, kept, shown):
+    if not desk.track("Bass")["chain"]:
+        desk.add_compressor("Bass")
+    desk.choose("Bass")
+
+    desk.type(setting, text)
+
+    def stored():
+        value = desk.settings("Bass")
+        for part in setting.split("."):
+            value = value[part]
+        return value
+
+    wait_until(lambda: stored() == kept)
+    assert desk.shown(setting) == shown
+
+
+def test_a_wrong_entry_says_what_is_allowed_and_keeps_the_old_value(desk, driver):
+    desk.add_compressor("Guitar L")
+    step = desk.state()["step"]
+
+    desk.type("threshold_db", "12")
+    error = wait_for(driver, ".control-error").text
+    entry = find(driver, '[data-setting="threshold_db"] .control-entry')
+    entry.send_keys("b 2 ")  # keys of the desk mean nothing while typing
+    entry.send_keys(Keys.ESCAPE)
+
+    assert error == "Allowed: −60.0 dB to 0.0 dB. Still −18.0 dB."
+    assert desk.shown("threshold_db") == "−18.0 dB"
+    assert desk.state()["step"] == step
+
+
+def test_a_choice_is_kept_and_heard_of(desk):
+    desk.add_compressor("Guitar R")
+
+    desk.click('[data-setting="auto_release"] [data-value="true"]')
+
+    wait_until(lambda: desk.settings("Guitar R")["auto_release"] is True)
+
+
+def test_the_pictures_of_the_bench_follow_the_settings(desk, driver):
+    desk.add_compressor("Singer")
+    before = [desk.picture(f".{name}-canvas") for name in ("curve", "burst", "histogram", "take")]
+
+    for setting, text in (("threshold_db", "-40"), ("ratio", "10"), ("attack_ms", "80"), ("release_ms", "900")):
+        desk.type(setting, text)
+    wait_until(lambda: desk.settings("Singer")["release_ms"] == 900)
+
+    after = [desk.picture(f".{name}-canvas") for name in ("curve", "burst", "histogram", "take")]
+    assert all(a != b for a, b in zip(before, after, strict=True))
+    assert float(desk.fact("deepest").split()[0].replace("−", "-")) < -15
+
+
+def test_wheel_zooms_and_the_ruler_makes_a_loop_that_plays(desk, driver):
+    desk.choose("Harmonium")
+    view = find(driver, ".take-hand")
+    whole = desk.picture()
+    for _ in range(6):
+        ActionChains(driver).scroll_from_origin(_at(view), 0, -100).perform()
+    assert desk.picture() != whole
+
+    top = -view.size["height"] // 2 + 8
+    ActionChains(driver, duration=40).move_to_element_with_offset(view, -100, top).click_and_hold().move_by_offset(60, 0).move_by_offset(60, 0).release().perform()
+    loop = wait_until(lambda: (lambda v: v if v["on"] else None)(desk.state()["document"]["loop"]))
+    beat = 48000 * 60 / 96
+    assert loop["start_frame"] % beat == loop["end_frame"] % beat == 0
+
+    wait_for(driver, '[data-do="loop"][aria-pressed="true"]')
+    desk.keys(Keys.BACKSPACE, " ")
+    wait_until(lambda: driver.execute_script("return reins.live.played > 20000"))
+    position = driver.execute_script("return reins.live.position()")
+    desk.keys(" ", "l")
+    assert loop["start_frame"] <= position <= loop["end_frame"]
+    wait_until(lambda: not desk.state()["document"]["loop"]["on"])
+
+
+def _at(element):
+    from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
+
+    return ScrollOrigin.from_element(element)
+
+
+def test_fader_pan_mute_and_solo_are_kept_and_heard(desk, driver):
+    desk.drag(desk.row("Announcer", ".control-line"), -25, 0)
+    wait_until(lambda: desk.track("Announcer")["fader_db"] < -5)
+    desk.type("pan_pct", "-40", scope='.track[aria-label="Announcer"] ')
+    wait_until(lambda: desk.track("Announcer")["pan_pct"] == -40)
+    desk.row("Announcer", ".track-solo").click()
+    wait_until(lambda: desk.track("Announcer")["solo"])
+
+    desk.click('[data-do="play"]')
+    meters = wait_until(lambda: driver.execute_script("const m = reins.live.meters; return m && m.frame > 30000 ? m : null"))
+    desk.click('[data-do="play"]')
+    desk.row("Announcer", ".track-solo").click()
+    wait_until(lambda: not desk.track("Announcer")["solo"])
+
+    ids = {t["name"]: k for k, t in desk.state()["document"]["tracks"].items()}
+    assert meters["tracks"][ids["Announcer"]][0] > -90
+    assert meters["tracks"][ids["Harmonium"]][0] == -120
+
+
+def test_what_is_heard_changes_within_a_fifth_of_a_second_of_a_drag(desk, driver):
+    desk.add_compressor("Harmonium")
+    desk.click('[data-do="play"]')
+    wait_until(lambda: driver.execute_script("return reins.live.played > 30000"))
+
+    frames = driver.execute_async_script("""
+      const done = arguments[0];
+      const line = document.querySelector('.bench [data-setting="makeup_db"] .control-line');
+      const processor = document.querySelector(".station.is-selected").dataset.processor;
+      const heard = reins.live.played;
+      const look = () => {
+        const louder = reins.live.blocks.find((b) => b.meters && b.meters.gains[processor][2] > b.meters.gains[processor][1] + 5);
+        if (louder) done(louder.offset - heard);
+        else setTimeout(look, 1);
+      };
+      for (let i = 0; i < 10; i++) line.dispatchEvent(new KeyboardEvent("keydown", { key: "PageUp", bubbles: true }));
+      look();
+    """)
+    desk.click('[data-do="play"]')
+
+    assert frames <= 0.2 * 48000
+
+
+def test_a_chain_is_duplicated_reordered_switched_and_cleared(desk, driver):
+    desk.add_compressor("Announcer")
+    desk.type("ratio", "9")
+    wait_until(lambda: desk.settings("Announcer")["ratio"] == 9)
+    desk.click('[aria-label="Duplicate Compressor"]')
+    wait_until(lambda: len(desk.track("Announcer")["chain"]) == 2)
+    first, second = [e["id"] for e in desk.track("Announcer")["chain"]]
+
+    wait_until(lambda: len(driver.find_elements("css selector", ".station")) == 2)
+    stations = driver.find_elements("css selector", ".station")
+    ActionChains(driver).drag_and_drop(stations[1], stations[0]).perform()
+    wait_until(lambda: [e["id"] for e in desk.track("Announcer")["chain"]] == [second, first])
+
+    wait_until(lambda: find(driver, ".station").get_attribute("data-processor") == second)
+    desk.click(".station-lamp")
+    wait_until(lambda: desk.track("Announcer")["chain"][0]["on"] is False)
+    desk.click('[aria-label="Remove Compressor"]')
+    wait_until(lambda: [e["id"] for e in desk.track("Announcer")["chain"]] == [first])
+    desk.keys("]", "b")
+    wait_until(lambda: desk.track("Announcer")["chain"][0]["on"] is False)
+
+
+def test_two_tabs_end_up_showing_the_same(desk, driver):
+    desk.add_compressor("Kick")
+    desk.choose("Kick")
+    here = driver.current_window_handle
+    driver.switch_to.new_window("tab")
+    driver.get(desk.server.url + DEMO)
+    wait_for(driver, ".take-canvas")
+    desk.choose("Kick")
+    desk.type("ratio", "7")
+    wait_until(lambda: desk.settings("Kick")["ratio"] == 7)
+
+    driver.switch_to.window(here)
+    wait_until(lambda: desk.shown("ratio") == "7.00 : 1")
+    desk.type("ratio", "3")
+
+    driver.switch_to.window(driver.window_handles[1])
+    wait_until(lambda: desk.shown("ratio") == "3.00 : 1")
+    driver.close()
+    driver.switch_to.window(here)
+
+
+def test_a_bad_file_is_refused_with_a_sentence_and_no_track(desk, driver, tmp_path):
+    (tmp_path / "letter.wav").write_text("Dear ferry company")
+    before = desk.state()["document"]["order"]
+
+    find(driver, ".file-entry").send_keys(str(tmp_path / "letter.wav"))
+
+    note = wait_for(driver, '[data-note="problem"]').text
+    assert note.startswith("letter.wav: this is not audio")
+    assert desk.state()["document"]["order"] == before
+
+
+def test_a_lost_connection_is_said_and_comes_back_playing_where_it_was(desk, driver):
+    desk.click('[data-do="play"]')
+    wait_until(lambda: driver.execute_script("return reins.live.played > 48000"))
+
+    desk.server.kill()
+    wait_until(lambda: find(driver, ".head-kept").text == "connection lost")
+    desk.server.start()
+    place = driver.execute_script("return reins.live.frame")
+    wait_until(lambda: find(driver, ".head-kept").text.startswith("Kept"))
+    wait_until(lambda: driver.execute_script("return reins.live.playing && reins.live.played > 4000"))
+    now = driver.execute_script("return reins.live.position()")
+    desk.click('[data-do="play"]')
+
+    assert place - 4800 <= now <= place + 96000
+    desk.console()  # the browser notes the connection lost with the server
+
+
+def test_keys_choose_tracks_and_what_is_heard(desk, driver):
+    desk.choose("Kick")
+
+    desk.keys(".", "2")
+
+    assert find(driver, ".take-head h2").text == "Snare"
+    assert find(driver, '[data-hear="source"]').get_attribute("aria-checked") == "true"
+    desk.keys(",", "1", "?")
+    assert wait_for(driver, "dialog[open]").text.startswith("Keys")
+    desk.keys(Keys.ESCAPE)
+    assert find(driver, ".take-head h2").text == "Kick"
+
+
+def test_a_new_session_starts_empty_and_says_what_to_do(desk, driver):
+    driver.get(desk.server.url)
+    find(driver, "#session-name").send_keys("Second evening")
+    find(driver, ".card-new button").click()
+    wait_for(driver, ".take-canvas")
+
+    assert "Drop audio files" in wait_for(driver, ".side-empty").text
+    assert driver.title == "Second evening · Reins"
+
+
+@pytest.mark.parametrize("width", [1024, 1280, 1920])
+def test_nothing_is_cut_off_at_any_width(desk, driver, width):
+    desk.add_compressor("Singer")
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    settled(driver)
+
+    out = driver.execute_script("""
+      const bad = [];
+      for (const e of document.querySelectorAll(".head > *, .control-number, .control-label, .control-option, .did-row dd, .track > *, .sheet")) {
+        const r = e.getBoundingClientRect();
+        const box = e.closest(".sheet, .tracks, .head").getBoundingClientRect();
+        if (r.width && (r.right > box.right + 0.5 || r.bottom > box.bottom + 0.5 || r.left < box.left - 0.5)) bad.push(e.className + ": " + e.textContent.trim().slice(0, 30));
+      }
+      const { scrollWidth, scrollHeight } = document.documentElement;
+      return [bad, scrollWidth, scrollHeight];
+    """)
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+
+    assert out == [[], width, 800]
