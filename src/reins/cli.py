@@ -12,7 +12,12 @@ import typer
 
 from reins.errors import ReinsError
 
-app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=True, help="Shape the dynamics of recorded takes.")
+app = typer.Typer(
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    no_args_is_help=True,
+    help="Shape the dynamics of recorded takes.",
+)
 DATA = typer.Option("--data", help="Folder that keeps sessions and takes.")
 PORT = typer.Option("--port", min=1, max=65535, help="Port to listen on.")
 JSON = typer.Option("--json", help="Print JSON instead of a table.")
@@ -55,7 +60,10 @@ def process(
             progress=progress,
         )  # fmt: skip
     if clipped:
-        print(f"{output}: {clipped} frames were louder than full scale and clipped; --bits 32f keeps them.", file=sys.stderr)
+        print(
+            f"{output}: {clipped} frames were louder than full scale and clipped; --bits 32f keeps them.",
+            file=sys.stderr,
+        )
 
 
 @app.command()

@@ -83,7 +83,9 @@ class Desk:
         wait_for(self.driver, f'{scope}[data-setting="{setting}"] .control-entry').send_keys(text + "\n")
 
     def shown(self, setting):
-        parts = [find(self.driver, f'.bench [data-setting="{setting}"] .control-{part}').text for part in ("figure", "unit")]
+        parts = [
+            find(self.driver, f'.bench [data-setting="{setting}"] .control-{part}').text for part in ("figure", "unit")
+        ]
         return " ".join(parts).strip()
 
     def fact(self, name):

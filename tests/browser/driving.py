@@ -17,10 +17,18 @@ from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.wait import WebDriverWait
 
-FLAGS = (
-    "--headless=new --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
-    "--disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required --hide-scrollbars"
-).split()
+FLAGS = [
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--autoplay-policy=no-user-gesture-required",
+    "--hide-scrollbars",
+]
 DEMO = "/sessions/last-boat-home"
 
 
@@ -77,7 +85,8 @@ def make_driver(width=1280, height=800, downloads=None):
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
     # The window's frame takes part of the size asked for: make the page itself this large.
     driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        "Emulation.setDeviceMetricsOverride",
+        {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
     )
     return driver
 

@@ -124,7 +124,9 @@ def test_wheel_zooms_and_the_ruler_makes_a_loop_that_plays(desk, driver):
     assert desk.picture() != whole
 
     top = -view.size["height"] // 2 + 8
-    ActionChains(driver, duration=40).move_to_element_with_offset(view, -100, top).click_and_hold().move_by_offset(60, 0).move_by_offset(60, 0).release().perform()
+    ActionChains(driver, duration=40).move_to_element_with_offset(view, -100, top).click_and_hold().move_by_offset(
+        60, 0
+    ).move_by_offset(60, 0).release().perform()
     loop = wait_until(lambda: (lambda v: v if v["on"] else None)(desk.state()["document"]["loop"]))
     beat = 48000 * 60 / 96
     assert loop["start_frame"] % beat == loop["end_frame"] % beat == 0
@@ -153,7 +155,9 @@ def test_fader_pan_mute_and_solo_are_kept_and_heard(desk, driver):
     wait_until(lambda: desk.track("Announcer")["solo"])
 
     desk.click('[data-do="play"]')
-    meters = wait_until(lambda: driver.execute_script("const m = reins.live.meters; return m && m.frame > 30000 ? m : null"))
+    meters = wait_until(
+        lambda: driver.execute_script("const m = reins.live.meters; return m && m.frame > 30000 ? m : null")
+    )
     desk.click('[data-do="play"]')
     desk.row("Announcer", ".track-solo").click()
     wait_until(lambda: not desk.track("Announcer")["solo"])
@@ -283,7 +287,9 @@ def test_a_new_session_starts_empty_and_says_what_to_do(desk, driver):
 @pytest.mark.parametrize("width", [1024, 1280, 1920])
 def test_nothing_is_cut_off_at_any_width(desk, driver, width):
     desk.add_compressor("Singer")
-    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
     settled(driver)
 
     out = driver.execute_script("""
@@ -296,6 +302,8 @@ def test_nothing_is_cut_off_at_any_width(desk, driver, width):
       const { scrollWidth, scrollHeight } = document.documentElement;
       return [bad, scrollWidth, scrollHeight];
     """)
-    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
 
     assert out == [[], width, 800]

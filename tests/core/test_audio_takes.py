@@ -19,7 +19,13 @@ def read_all(reader):
 
 @pytest.mark.parametrize(
     ("suffix", "subtype", "error"),
-    [("wav", "PCM_24", 2e-7), ("flac", "PCM_16", 4e-5), ("aiff", "FLOAT", 1e-7), ("ogg", "VORBIS", 0.03), ("mp3", None, 0.03)],
+    [
+        ("wav", "PCM_24", 2e-7),
+        ("flac", "PCM_16", 4e-5),
+        ("aiff", "FLOAT", 1e-7),
+        ("ogg", "VORBIS", 0.03),
+        ("mp3", None, 0.03),
+    ],
 )
 def test_every_format_allowed_is_read(tmp_path, suffix, subtype, error):
     path = tmp_path / f"take.{suffix}"
@@ -127,7 +133,9 @@ def test_a_take_is_read_back_as_float32_with_silence_around_it(make_take, noise)
     np.testing.assert_array_equal(out[:, [0, 9, -10, -1]], 0.0)
 
 
-@pytest.mark.parametrize(("start", "frames", "columns"), [(0, 24000, 37), (100, 900, 300), (5000, 19000, 3), (-500, 1000, 10)])
+@pytest.mark.parametrize(
+    ("start", "frames", "columns"), [(0, 24000, 37), (100, 900, 300), (5000, 19000, 3), (-500, 1000, 10)]
+)
 def test_peaks_by_column_are_those_of_the_samples(make_take, noise, start, frames, columns):
     take = make_take(noise)
 
@@ -147,5 +155,5 @@ def test_a_full_disk_is_said_in_a_sentence(tmp_path, noise):
         yield noise
         raise OSError(errno.ENOSPC, "No space left on device")
 
-    with pytest.raises(StorageError, match="disk refused .*No space left.*nothing was added"):
+    with pytest.raises(StorageError, match=r"disk refused .*No space left.*nothing was added"):
         write_take(tmp_path / "t", blocks(), channels=2, sample_rate=RATE)

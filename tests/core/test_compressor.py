@@ -51,7 +51,14 @@ def test_ratio_100_is_exactly_flat():
 
 @pytest.mark.parametrize("hold_ms", [0.0, 2.0])
 def test_the_gain_follows_the_plain_second_implementation(noise, hold_ms):
-    values = {"threshold_db": -25.0, "ratio": 3.0, "knee_db": 5.0, "attack_ms": 3.0, "release_ms": 40.0, "hold_ms": hold_ms}
+    values = {
+        "threshold_db": -25.0,
+        "ratio": 3.0,
+        "knee_db": 5.0,
+        "attack_ms": 3.0,
+        "release_ms": 40.0,
+        "hold_ms": hold_ms,
+    }
     held = compressor(**values)
 
     held.process(noise[:1])
@@ -226,7 +233,9 @@ def test_any_setting_gives_finite_sound_whatever_the_block_size(values, cuts):
     pieces = copy.deepcopy(whole)
 
     expected = whole.process(signal)
-    parts = [pieces.process(np.ascontiguousarray(p)) for p in np.split(signal, sorted({min(c, 8999) for c in cuts}), axis=1)]
+    parts = [
+        pieces.process(np.ascontiguousarray(p)) for p in np.split(signal, sorted({min(c, 8999) for c in cuts}), axis=1)
+    ]
 
     assert np.isfinite(expected).all()
     np.testing.assert_allclose(np.concatenate(parts, axis=1), expected, rtol=0, atol=1e-9)

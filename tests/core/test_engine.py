@@ -32,7 +32,10 @@ def render(mixer, start, end, block=1024):
 def test_run_chain_lines_result_and_gain_up_with_the_source(noise, block):
     source = np.zeros((1, 3000))
     source[0, 1000:1500] = 0.5
-    entries = [entry("a", threshold_db=-60, ratio=1, lookahead_ms=2), entry("b", threshold_db=-20, attack_ms=0, lookahead_ms=5)]
+    entries = [
+        entry("a", threshold_db=-60, ratio=1, lookahead_ms=2),
+        entry("b", threshold_db=-20, attack_ms=0, lookahead_ms=5),
+    ]
     chain = Chain(entries, channels=1, sample_rate=RATE)
     position = 0
 
@@ -161,7 +164,9 @@ def test_a_stream_in_a_loop_jumps_back_from_its_end():
 
 
 def test_a_loop_is_heard_without_a_gap(make_take, noise):
-    mixer = Mixer(document(track(chain=[entry(threshold_db=0, knee_db=0, lookahead_ms=20)])), {"a": make_take(noise * 0.1)})
+    mixer = Mixer(
+        document(track(chain=[entry(threshold_db=0, knee_db=0, lookahead_ms=20)])), {"a": make_take(noise * 0.1)}
+    )
     mixer.start(Stream(2000, loop=(1000, 3000)))
 
     out = np.concatenate([mixer.process(500) for _ in range(8)], axis=1)

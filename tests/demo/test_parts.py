@@ -43,7 +43,7 @@ def test_kick_hits_differ_as_planted(parts):
 
 
 def test_the_snare_rings_at_its_partial(parts):
-    at = [s for s, db in drums.snare_hits() if db == 0.0][0]
+    at = next(s for s, db in drums.snare_hits() if db == 0.0)
 
     ring = slice_s(parts["Snare"], at + 0.25, at + 0.55)
 
@@ -60,7 +60,7 @@ def test_the_low_f_of_the_bass_booms_at_its_fundamental(parts):
     boom = np.mean([fundamental_db(*n) for n in notes if n[2] == strings.BOOM_MIDI])
     others = np.mean([fundamental_db(*n) for n in notes if n[2] != strings.BOOM_MIDI])
 
-    assert strings.BOOM_HZ == pytest.approx(43.65, abs=0.01)
+    assert pytest.approx(43.65, abs=0.01) == strings.BOOM_HZ
     assert boom - others == pytest.approx(strings.BOOM_DB, abs=2)
 
 
@@ -90,9 +90,7 @@ def test_the_guitars_cover_the_voice_between_2_and_4_khz(parts):
 
 
 def test_room_noise_lies_40_db_below_the_announcer(parts):
-    spoken = np.concatenate(
-        [slice_s(parts["Announcer"], s.consonant_s, s.end_s) for s in voices.spoken_syllables()]
-    )
+    spoken = np.concatenate([slice_s(parts["Announcer"], s.consonant_s, s.end_s) for s in voices.spoken_syllables()])
     quiet = np.concatenate([slice_s(parts["Announcer"], *gap) for gap in voices.gaps_s()])
 
     assert rms_db(spoken) - rms_db(quiet) == pytest.approx(-voices.ROOM_NOISE_DB, abs=0.3)
@@ -100,7 +98,9 @@ def test_room_noise_lies_40_db_below_the_announcer(parts):
 
 def test_the_song_gets_louder_in_its_chorus(parts):
     def mix(bars):
-        total = sum(slice_s(p, time_of(bars[0]), time_of(bars[-1] + 1)) * 10 ** (p.fader_db / 20) for p in parts.values())
+        total = sum(
+            slice_s(p, time_of(bars[0]), time_of(bars[-1] + 1)) * 10 ** (p.fader_db / 20) for p in parts.values()
+        )
         return rms_db(total)
 
     assert mix(CHORUS) > mix(VERSE) + 2

@@ -98,15 +98,28 @@ def test_a_change_that_alters_nothing_makes_no_step(db):
 @pytest.mark.parametrize(
     ("change", "error", "sentence"),
     [
-        (on("set_processor", processor_id="c", settings={"ratio": 0}), SettingsError, "ratio is 0; allowed: a number from 1 to 100"),
-        (on("set_processor", processor_id="c", settings={"ratio": "4"}), SettingsError, 'ratio is "4"; allowed: a number'),
+        (
+            on("set_processor", processor_id="c", settings={"ratio": 0}),
+            SettingsError,
+            "ratio is 0; allowed: a number from 1 to 100",
+        ),
+        (
+            on("set_processor", processor_id="c", settings={"ratio": "4"}),
+            SettingsError,
+            'ratio is "4"; allowed: a number',
+        ),
+        (on("set_processor", processor_id="c", settings={"ratio.x": 1}), SettingsError, "no setting “ratio.x”"),
         (on("set_processor", processor_id="nope", settings={}), NotFoundError, "no processor “nope”"),
         ({"kind": "set_track", "track_id": "zz"}, NotFoundError, "no track “zz”"),
         (on("add_processor", type="flanger"), SettingsError, "no processor type “flanger”; allowed: compressor"),
         (on("add_processor", type="compressor", processor_id="c"), ConflictError, "“c” already"),
         (on("set_track", fader_db=99.0), SettingsError, "fader_db: given 99.0; allowed: less than or equal to 12"),
         ({"kind": "paint"}, SettingsError, "allowed: .*set_processor"),
-        ({"kind": "set_session", "loop": {"on": True, "start_frame": 9, "end_frame": 9}}, SettingsError, "end must come after"),
+        (
+            {"kind": "set_session", "loop": {"on": True, "start_frame": 9, "end_frame": 9}},
+            SettingsError,
+            "end must come after",
+        ),
     ],
 )
 def test_a_bad_change_is_refused_and_nothing_is_kept(db, change, error, sentence):
@@ -120,7 +133,14 @@ def test_a_bad_change_is_refused_and_nothing_is_kept(db, change, error, sentence
 
 
 @settings(max_examples=80, deadline=None)
-@given(*[st.recursive(st.integers() | st.none(), lambda v: st.dictionaries(st.sampled_from("abcd"), v), max_leaves=9).filter(lambda v: isinstance(v, dict))] * 2)
+@given(
+    *[
+        st.recursive(
+            st.integers() | st.none(), lambda v: st.dictionaries(st.sampled_from("abcd"), v), max_leaves=9
+        ).filter(lambda v: isinstance(v, dict))
+    ]
+    * 2
+)
 def test_a_patch_turns_any_document_into_the_other_and_back(one, other):
     back, forth = store.difference(one, other)
 

@@ -91,7 +91,9 @@ def test_settings_are_heard_while_dragged_and_fall_back_unless_kept(client, hous
         listener.send(type="play", frame=0)
         listener.until("started")
         listener.listen(8192)
-        listener.send(type="try", track_id=track_id, processor_id="c", settings={"threshold_db": -50.0, "attack_ms": 0.0})
+        listener.send(
+            type="try", track_id=track_id, processor_id="c", settings={"threshold_db": -50.0, "attack_ms": 0.0}
+        )
         listener.listen(20480)
         change(client, session_id, kind="set_track", track_id=track_id, pan_pct=0.0)
         tried = np.concatenate(listener.frames).T

@@ -1,0 +1,1 @@
+"""Sound and numbers only: knows neither web nor store, and is tested on its own."""

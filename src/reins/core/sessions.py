@@ -70,7 +70,7 @@ class Document(Strict):
     name: Name
     sample_rate: int = Field(48000, ge=8000, le=192000)
     tempo_bpm: float = number(
-        120.0, 20, 400, label="Tempo", unit="bpm", group="Time", step=1, help="Beats per minute; the ruler counts by it."
+        120.0, 20, 400, label="Tempo", unit="bpm", group="Time", step=1, help="Beats per minute."
     )  # fmt: skip
     beats_per_bar: int = Field(4, ge=1, le=16)
     loop: Loop = Loop()
@@ -152,9 +152,7 @@ class SetTrack(_OnTrack):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the track changed, and the label."""
         track = document.track(self.track_id)
-        changes = {
-            k: v for k in ("name", "fader_db", "pan_pct", "mute", "solo") if (v := getattr(self, k)) is not None
-        }
+        changes = {k: v for k in ("name", "fader_db", "pan_pct", "mute", "solo") if (v := getattr(self, k)) is not None}
         units = {"fader_db": ("fader", "dB"), "pan_pct": ("pan", "%"), "mute": ("mute", ""), "solo": ("solo", "")}
         said = [f"{units[k][0]} {format_value(v, units[k][1])}" for k, v in changes.items() if k in units]
         said += [f"renamed {self.name}"] if self.name else []
@@ -251,9 +249,11 @@ class SetProcessor(_OnProcessor):
         merged = entry.settings.model_dump()
         for name, value in self.settings.items():
             *parents, last = name.split(".")
-            place = merged
+            place: Any = merged
             for part in parents:
-                place = place.get(part) if isinstance(place.get(part), dict) else place.setdefault(part, {})
+                place = place.get(part) if isinstance(place, dict) else None
+            if not isinstance(place, dict):
+                raise SettingsError(f"{entry.type}: there is no setting “{name}”. Nothing was changed.")
             place[last] = value
         return merged
 
@@ -268,9 +268,7 @@ class SetSession(Strict):
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the change, and the label."""
-        changes: dict[str, Any] = {
-            k: v for k in ("name", "tempo_bpm", "loop") if (v := getattr(self, k)) is not None
-        }
+        changes: dict[str, Any] = {k: v for k in ("name", "tempo_bpm", "loop") if (v := getattr(self, k)) is not None}
         if self.loop and self.loop.on and self.loop.end_frame <= self.loop.start_frame:
             raise SettingsError("loop: its end must come after its start.")
         said = {"name": f"renamed {self.name}", "tempo_bpm": f"tempo {self.tempo_bpm} bpm", "loop": "loop"}
@@ -295,4 +293,6 @@ def parse_change(raw: Any) -> Any:
         detail = error.errors()[0]
         name = ".".join(str(part) for part in detail["loc"][1:]) or "change"
         allowed = detail["msg"].removeprefix("Input should be ")
-        raise SettingsError(f"{name}: given {str(detail['input'])[:80]}; allowed: {allowed}. Nothing was changed.") from error
+        raise SettingsError(
+            f"{name}: given {str(detail['input'])[:80]}; allowed: {allowed}. Nothing was changed."
+        ) from error

@@ -4,6 +4,7 @@ The pyramid holds, per channel and per bin of 64, 1024 and 16384 frames, minimum
 picture at any zoom touches about as many numbers as it has columns.
 """
 
+import itertools
 import json
 from collections.abc import Callable, Iterable
 from dataclasses import asdict, dataclass
@@ -24,7 +25,7 @@ SAMPLES, FACTS = "samples.f32", "take.json"
 
 
 @kernel("void(f4[:,::1], f8[:,::1])")
-def _split_channels(frames_first, out):
+def _split_channels(frames_first: Floats, out: Array) -> None:
     """Turn (frames, channels) float32 into (channels, frames) float64."""
     frames, channels = frames_first.shape
     if channels == 2:
@@ -46,7 +47,7 @@ class TakeFacts:
 
 
 class Take:
-    """Reads a take's folder; samples and pyramid stay on disk until touched (mapped copy-on-write: kernels want that)."""
+    """Reads a take's folder; samples and pyramid stay on disk until touched (copy-on-write: kernels want that)."""
 
     def __init__(self, folder: Path) -> None:
         try:
@@ -107,7 +108,7 @@ def reduce_columns(values: Array, edges: Array, by: np.ufunc) -> Array:
 
 
 @kernel("void(f4[:,::1], i8, f4[:,:,::1])")
-def _fold_bins(frames_first, bin_frames, out):
+def _fold_bins(frames_first: Floats, bin_frames: int, out: Floats) -> None:
     """Minimum, maximum and mean square of each bin; the last bin may be short."""
     frames, channels = frames_first.shape
     for index in range(out.shape[0]):
@@ -126,7 +127,7 @@ def _fold_bins(frames_first, bin_frames, out):
 
 def _write_coarser(folder: Path, channels: int, frames: int) -> None:
     """Make each coarser level from the finer one; a last bin that is short weighs by its length."""
-    for fine, coarse in zip(BINS, BINS[1:], strict=False):
+    for fine, coarse in itertools.pairwise(BINS):
         bins = -(-frames // fine)
         level = np.fromfile(folder / f"level{fine}.f32", np.float32).reshape(bins, channels, 3)
         starts = np.arange(0, bins, coarse // fine)

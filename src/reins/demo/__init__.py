@@ -1,0 +1,1 @@
+"""The demo session “Last Boat Home”: synthesised, deterministic, with planted faults."""

@@ -103,7 +103,12 @@ def make_hats() -> Array:
             length = 0.5 if opened else 0.12
             noise = scipy.signal.sosfilt(band, rng.standard_normal(round(length * RATE)))
             gain_db = (0.0 if step % 4 == 0 else -7.0) + rng.uniform(-2, 1) - (4.0 if bar < 2 else 0.0)
-            place(take, noise * decay(length, 0.6 if opened else 0.09), time_of(bar, step) + rng.normal(0, 0.002), lin(gain_db))
+            place(
+                take,
+                noise * decay(length, 0.6 if opened else 0.09),
+                time_of(bar, step) + rng.normal(0, 0.002),
+                lin(gain_db),
+            )
     return peak_at(take, -10.0)
 
 

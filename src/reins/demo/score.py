@@ -22,7 +22,7 @@ CHORUS = range(8, 14)
 
 # Root and third kind of each bar's chord, as MIDI numbers; the chorus starts on B flat.
 CHORDS = {"Dm": (38, 3), "Bb": (34, 4), "F": (29, 4), "C": (36, 4)}
-PROGRESSION = ["Dm", "Dm"] + ["Dm", "Bb", "F", "C"] + ["Dm", "F"] + ["Bb", "F", "C", "Dm"] + ["Bb", "F"] + ["C", "Dm"]
+PROGRESSION = ["Dm", "Dm", "Dm", "Bb", "F", "C", "Dm", "F", "Bb", "F", "C", "Dm", "Bb", "F", "C", "Dm"]
 
 
 def hz(midi: float) -> float:

@@ -40,7 +40,7 @@ def bass_notes() -> list[tuple[float, float, int]]:
     notes = []
     for bar in range(1, BARS):
         root = CHORDS[PROGRESSION[bar]][0]
-        steps = BASS_STEPS if bar in CHORUS else BASS_STEPS[::2] + (14,)
+        steps = BASS_STEPS if bar in CHORUS else (*BASS_STEPS[::2], 14)
         for step, following in zip(steps, (*steps[1:], 16), strict=True):
             fifth = root + (7 if root < 34 else -5)
             notes.append((time_of(bar, step), (following - step) * BEAT_S / 4 * 0.92, fifth if step == 14 else root))
@@ -85,7 +85,7 @@ def make_guitar(side: int) -> Array:
     take = silence()
     for bar in range(BARS):
         steps = _strum_steps(bar)
-        notes = chord_notes(bar, octave=1 + side) + [chord_notes(bar, octave=2 + side)[1 - side]]
+        notes = [*chord_notes(bar, octave=1 + side), chord_notes(bar, octave=2 + side)[1 - side]]
         for index, (step, gain_db) in enumerate(steps):
             end = steps[index + 1][0] if index + 1 < len(steps) else 16
             seconds = (end - step) * BEAT_S / 4 + 0.08

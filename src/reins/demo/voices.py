@@ -3,6 +3,7 @@
 A syllable is a consonant and a vowel. Harmonics are added one by one up to 10 kHz, so nothing aliases.
 """
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -103,9 +104,14 @@ def _vowel(syllable: Syllable, *, vibrato_cents: float, rng: np.random.Generator
     for k in range(1, int(10000 / centre) + 1):
         f = k * centre
         harmonic *= turn
-        height = sum(lin(-6.0 * i) / (1.0 + ((f - at) / (width * 0.8)) ** 2) for i, (at, width) in enumerate(VOWELS[syllable.vowel]))
+        height = sum(
+            lin(-6.0 * i) / (1.0 + ((f - at) / (width * 0.8)) ** 2)
+            for i, (at, width) in enumerate(VOWELS[syllable.vowel])
+        )
         voice += (height + 0.02) * k**-0.6 * harmonic.real
-    breath = scipy.signal.sosfilt(scipy.signal.butter(1, 2500, "highpass", fs=RATE, output="sos"), rng.standard_normal(t.size))
+    breath = scipy.signal.sosfilt(
+        scipy.signal.butter(1, 2500, "highpass", fs=RATE, output="sos"), rng.standard_normal(t.size)
+    )
     voice += 0.01 * np.abs(voice).max() * breath
     shape = np.clip(np.minimum(t / 0.025, (t[-1] - t) / 0.06), 0, 1)
     return np.asarray(shape * voice / np.sqrt(np.mean(voice**2)))
@@ -115,7 +121,9 @@ def _consonant(kind: str, length_s: float, rng: np.random.Generator) -> Array:
     """The noise at RMS 1 over its middle."""
     band, _ = CONSONANTS[kind]
     n = round((length_s + 0.02) * RATE)
-    noise = scipy.signal.sosfilt(scipy.signal.butter(4, band, "bandpass", fs=RATE, output="sos"), rng.standard_normal(n + RATE))[RATE:]
+    noise = scipy.signal.sosfilt(
+        scipy.signal.butter(4, band, "bandpass", fs=RATE, output="sos"), rng.standard_normal(n + RATE)
+    )[RATE:]
     t = np.arange(n) / RATE
     attack = 0.002 if kind == "t" else 0.025
     shape = np.clip(np.minimum(t / attack, (t[-1] - t) / 0.03), 0, 1)
@@ -158,5 +166,5 @@ def gaps_s() -> list[tuple[float, float]]:
     """Stretches between the announcer's phrases, at least 150 ms away from any speech."""
     syllables = spoken_syllables()
     edges = [(0.0, 0.0)] + [(s.consonant_s, s.end_s) for s in syllables] + [(16 * BAR_S, 16 * BAR_S)]
-    pairs = zip(edges, edges[1:], strict=False)
+    pairs = itertools.pairwise(edges)
     return [(a[1] + 0.15, b[0] - 0.15) for a, b in pairs if b[0] - a[1] > 0.5]

@@ -1,0 +1,1 @@
+"""One use case a function: joins core and store."""

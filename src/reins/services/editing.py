@@ -99,4 +99,3 @@ def document_of(house: House, session_id: str) -> Document:
     """The session's document as kept now."""
     with house.database() as db:
         return store.get_session(db, session_id).document
-

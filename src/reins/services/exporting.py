@@ -1,7 +1,7 @@
 """Handing over: a track's result as a file, the same samples that are heard."""
 
-from pathlib import Path
 from collections.abc import Callable
+from pathlib import Path
 
 from reins.core.audio import AudioWriter
 from reins.core.engine.chain import Chain
@@ -27,7 +27,7 @@ def export_track(
     chain = Chain(track.chain, channels=facts.channels, sample_rate=facts.sample_rate)
     position = 0
 
-    def read(count: int):  # noqa: ANN202
+    def read(count: int):
         nonlocal position
         position += count
         return take.read(position - count, count)

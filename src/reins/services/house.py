@@ -1,11 +1,10 @@
 """The house: one data folder with its database and takes, opened once per server, and what is told when it changes."""
 
+import sqlite3
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-
-import sqlite3
 
 from reins.core.takes import Take
 from reins.errors import StorageError

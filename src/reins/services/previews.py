@@ -44,12 +44,12 @@ class Previews:
         """
         check = self._newer_stops(desk, "whole" if whole else "visible", number)
         if not (0 < columns <= MAX_COLUMNS and frames > 0 and start >= 0):
-            raise InputError(f"columns is {columns}, frames {frames}, start {start}; allowed: 1 to {MAX_COLUMNS} columns.")
+            raise InputError(
+                f"columns is {columns}, frames {frames}, start {start}; allowed: 1 to {MAX_COLUMNS} columns."
+            )
         document = document_of(self._house, session_id)
         if processor_id and settings:
-            trial = SetProcessor(
-                kind="set_processor", track_id=track_id, processor_id=processor_id, settings=settings
-            )
+            trial = SetProcessor(kind="set_processor", track_id=track_id, processor_id=processor_id, settings=settings)
             document, _ = trial.apply(document)
         track = document.track(track_id)
         take = self._house.take(track.take_id)

@@ -160,4 +160,3 @@ def parse_key_option(text: str) -> tuple[str, Path]:
     if not (name and equals and file) or name == "self":
         raise SettingsError(f"--key is “{text}”; allowed: NAME=FILE, with a name other than self.")
     return name, Path(file)
-

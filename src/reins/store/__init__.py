@@ -1,0 +1,1 @@
+"""SQLite by plain SQL: sessions, steps and takes."""

@@ -1,0 +1,1 @@
+"""Pages, JSON routes, the live socket and the server."""

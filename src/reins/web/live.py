@@ -142,7 +142,8 @@ def _meters(block: LiveBlock) -> dict[str, Any]:
     tracks = {k: [round(p, 1), round(r, 1)] for k, (p, r) in block.tracks.items()}
     return {
         "type": "meters", "stream": block.stream, "frame": block.session_frame, "tracks": tracks,
-        "gains": {k: [round(v, 2) for v in stage] for k, stage in block.gains.items()}, "master": [round(v, 1) for v in block.master],
+        "gains": {k: [round(v, 2) for v in stage] for k, stage in block.gains.items()},
+        "master": [round(v, 1) for v in block.master],
     }  # fmt: skip
 
 

@@ -26,7 +26,9 @@ class Gate:
         self.app: ASGIApp | None = None
         self.problem = ""
         self.doing, self.done, self.total = "starting", 0, 1
-        self._page = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True).get_template("ready.html")
+        self._page = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True).get_template(
+            "ready.html"
+        )
 
     def progress(self, doing: str, done: int, total: int) -> None:
         """Note what is being done."""
@@ -71,7 +73,9 @@ def _get_ready(gate: Gate, data_dir: Path, host: str, demo: bool) -> None:
 
         house = House(data_dir)
         if demo:
-            ensure_demo(house, lambda name, done, total: gate.progress(f"playing the demo session: {name}", done, total))
+            ensure_demo(
+                house, lambda name, done, total: gate.progress(f"playing the demo session: {name}", done, total)
+            )
         gate.app = create_app(AppSettings(data_dir, hosts=(*LOOPBACK, host)), house)
     except ReinsError as error:
         gate.problem = str(error)

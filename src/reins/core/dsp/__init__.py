@@ -1,0 +1,1 @@
+"""Kernels and the meters built on them: detectors, curves, ballistics, filters, loudness."""

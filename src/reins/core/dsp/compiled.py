@@ -13,7 +13,7 @@ import numba
 
 def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Compile a function over arrays for the given signatures; it releases the GIL and is cached on disk."""
-    return numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy")  # type: ignore[no-any-return]
+    return numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy")
 
 
 # For helpers that live in the file of the kernels calling them: compiled into their caller.

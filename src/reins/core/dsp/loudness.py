@@ -80,7 +80,7 @@ def _weighted_energy(x0, x1, sections, state):
 
 @kernel("i8(f8[:,::1], f8[:,::1], f8[:,:,::1], f8[::1], i8, i8, f8[::1])")
 def _weighted_steps(signal, sections, state, running, filled, step_frames, steps):
-    """K-weight signal (channels, frames) and sum its squares over steps of step_frames; returns frames in the open step.
+    """K-weight signal (channels, frames) and sum its squares over steps; returns the frames in the open step.
 
     running (1,) is the energy of the open step; steps receives the mean square of each step completed. A mono signal
     is weighted beside a silent second channel.

@@ -1,0 +1,1 @@
+"""Chains, tracks and the mix, driven by the offline and the live clock."""

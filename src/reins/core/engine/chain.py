@@ -93,7 +93,7 @@ class Chain:
 
 
 class GlidingChain:
-    """A chain whose entries may be exchanged between blocks without a click; a change during a glide waits for its end."""
+    """A chain whose entries may be exchanged between blocks without a click; never during a glide."""
 
     def __init__(self, chain: Chain, *, sample_rate: int) -> None:
         self.chain = chain

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from reins.core.dsp.compiled import kernel
 
 Array = npt.NDArray[np.float64]
+Counts = npt.NDArray[np.int64]
 
 BIN_FRAMES = 64
 HISTOGRAM_STEP_DB = 0.25
@@ -18,7 +19,18 @@ HELD_DB = 0.5  # a frame counts as held when at least this much is taken (or giv
 
 
 @kernel("void(f8[:,::1], f8[::1], i8, i8, f8[::1], f8[::1], f8[::1], f8[::1], i8[::1], i8[::1])")
-def fold_block(result, gain_db, first_frame, frames_wanted, peaks, squares, deepest, highest, histogram, lifted):
+def fold_block(
+    result: Array,
+    gain_db: Array,
+    first_frame: int,
+    frames_wanted: int,
+    peaks: Array,
+    squares: Array,
+    deepest: Array,
+    highest: Array,
+    histogram: Counts,
+    lifted: Counts,
+) -> None:
     """Fold result (channels, frames) and gain_db (frames) into bins; first_frame is counted within the span.
 
     peaks, squares, deepest, highest: per bin the largest magnitude, sum of squares over channels, lowest and highest

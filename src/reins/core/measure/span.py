@@ -18,13 +18,13 @@ from reins.core.measure.folding import (
     HELD_DB,
     HISTOGRAM_BINS,
     HISTOGRAM_STEP_DB,
+    Counts,
     fold_block,
 )
 from reins.core.takes import Take, reduce_columns
 from reins.core.units import lin_to_db
 
 Array = npt.NDArray[np.float64]
-Counts = npt.NDArray[np.int64]
 RUN_FRAMES = 32768
 
 
@@ -129,9 +129,7 @@ def measure_span(
     meter = LoudnessMeter(sample_rate=rate)
 
     def fold(result: Array, gain_db: Array, first: int) -> None:
-        fold_block(
-            result, gain_db, first, result.shape[1], peaks, squares, deepest, highest, histogram, lifted
-        )
+        fold_block(result, gain_db, first, result.shape[1], peaks, squares, deepest, highest, histogram, lifted)
         meter.feed(result)
 
     done = begin - start

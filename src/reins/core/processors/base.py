@@ -23,7 +23,7 @@ def number(
     scale: Scale = "linear",
 ) -> Any:  # fmt: skip
     """A setting that is a number between low and high, both allowed. A log scale may start at 0 (drawn as off)."""
-    described = {"label": label, "unit": unit, "group": group, "step": step, "scale": scale}
+    described: dict[str, Any] = {"label": label, "unit": unit, "group": group, "step": step, "scale": scale}
     return Field(default, ge=low, le=high, description=help, json_schema_extra={**described, "kind": "number"})
 
 
@@ -116,7 +116,7 @@ class Processor(ABC):
     the same state: that is how a changed setting glides (see engine.chain).
     """
 
-    type: ClassVar[str]
+    type_name: ClassVar[str]
     label: ClassVar[str]
     about: ClassVar[str]
     Settings: ClassVar[type[ProcessorSettings]]

@@ -120,7 +120,7 @@ class CompressorSettings(ProcessorSettings):
 class Compressor(Processor):
     """The processor; see the module's docstring for its meaning."""
 
-    type = "compressor"
+    type_name = "compressor"
     label = "Compressor"
     about = "Holds down what is louder than the threshold."
     Settings = CompressorSettings

@@ -1,0 +1,44 @@
+# `make demo` starts the desk; `make test` runs lint, types and all tests. Both install what they need.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+export PIP_DISABLE_PIP_VERSION_CHECK := 1
+
+.PHONY: demo test lint browser bench bench-desk screenshots clean
+
+$(VENV)/installed: pyproject.toml constraints.txt
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --constraint constraints.txt --editable .
+	touch $@
+
+$(VENV)/installed-test: $(VENV)/installed
+	$(BIN)/pip install --quiet --constraint constraints.txt --editable ".[test]"
+	touch $@
+
+demo: $(VENV)/installed
+	$(BIN)/reins demo
+
+browser:
+	@command -v chromium >/dev/null && command -v chromedriver >/dev/null || \
+	  { apt-get update -qq && apt-get install -y -qq chromium chromium-driver; } >/dev/null 2>&1 || \
+	  { echo "make test needs chromium and chromium-driver; install them with your system's packages."; exit 1; }
+
+lint: $(VENV)/installed-test
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+
+test: lint browser
+	$(BIN)/pytest
+
+bench: $(VENV)/installed
+	$(BIN)/reins bench
+
+bench-desk: $(VENV)/installed-test browser
+	$(BIN)/python -m benchmarks.desk
+
+screenshots: $(VENV)/installed-test browser
+	$(BIN)/python -m benchmarks.screenshots
+
+clean:
+	rm -rf $(VENV)

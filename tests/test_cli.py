@@ -1,0 +1,163 @@
+"""The command line, called as a person calls it."""
+
+import json
+import re
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+import soundfile
+
+from reins.core.chainfile import parse_chain
+from reins.core.engine.chain import Chain
+from reins.errors import SettingsError
+from tests.conftest import RATE
+from tests.core.test_compressor import db
+
+
+def reins(*arguments, cwd):
+    command = [sys.executable, "-m", "reins.cli", *map(str, arguments)]
+    return subprocess.run(command, cwd=cwd, capture_output=True, text=True)
+
+
+@pytest.fixture
+def folder(tmp_path):
+    soundfile.write(tmp_path / "in.wav", np.full((RATE, 2), 10 ** (-24 / 20)), RATE, subtype="FLOAT")
+    write_chain(tmp_path, threshold_db=-28, ratio=4, knee_db=0, lookahead_ms=2)
+    return tmp_path
+
+
+def write_chain(folder, kind="compressor", **settings):
+    chain = {"format": "reins-chain", "version": 1, "processors": [{"type": kind, "settings": settings}]}
+    (folder / "chain.json").write_text(json.dumps(chain))
+
+
+def test_process_holds_a_file_and_traces_its_gain(folder):
+    done = reins(
+        "process", "in.wav", "-o", "out.wav", "--chain", "chain.json", "--bits", "32f", "--trace", "t.csv", cwd=folder
+    )
+
+    held, rate = soundfile.read(folder / "out.wav")
+    rows = (folder / "t.csv").read_text().splitlines()
+    assert (done.returncode, done.stderr, rate, held.shape) == (0, "", RATE, (RATE, 2))
+    assert db(held[40000, 0]) == pytest.approx(-27, abs=1e-5)
+    assert rows[0] == "time_s,0_compressor.gain_db"
+    assert len(rows) == 1001
+    assert rows[801] == "0.800,-3.000000"
+    # Lookahead is taken out: at 10 ms (the attack) of the source the detector is 12 ms in.
+    assert float(rows[11].split(",")[1]) == pytest.approx(-3 * (1 - np.exp(-1.2)), abs=0.01)
+
+
+@pytest.mark.parametrize("block", [1, 1000, 65536])
+def test_block_size_makes_no_difference(folder, block):
+    short = np.random.default_rng(1).standard_normal((4000, 2)) * 0.3
+    soundfile.write(folder / "in.wav", short, RATE, subtype="DOUBLE")
+    reins("process", "in.wav", "-o", "one.wav", "--chain", "chain.json", "--bits", "32f", cwd=folder)
+    reins("process", "in.wav", "-o", "two.wav", "--chain", "chain.json", "--bits", "32f", "--block", block, cwd=folder)
+
+    one, two = (soundfile.read(folder / name, dtype="float32")[0] for name in ("one.wav", "two.wav"))
+    np.testing.assert_array_equal(one, two)
+
+
+def test_a_key_at_another_rate_that_ends_early_drives_the_hold(folder):
+    soundfile.write(folder / "key.wav", np.full(22050, 10 ** (-8 / 20)), 44100, subtype="FLOAT")
+    write_chain(folder, threshold_db=-28, ratio=100, knee_db=0, attack_ms=0, release_ms=1, key={"source": "voice"})
+
+    done = reins("process", "in.wav", "-o", "out.flac", "--chain", "chain.json", "--key", "voice=key.wav", cwd=folder)
+
+    held, _ = soundfile.read(folder / "out.flac")
+    assert done.returncode == 0
+    assert db(held[12000, 0]) == pytest.approx(-44, abs=0.01)
+    assert db(held[40000, 0]) == pytest.approx(-24, abs=0.01)
+
+
+def test_measure_prints_what_is_documented(folder):
+    soundfile.write(folder / "none.wav", np.zeros((RATE, 1)), RATE)
+
+    out = json.loads(reins("measure", "in.wav", "none.wav", "--json", cwd=folder).stdout)["files"]
+
+    assert list(out[0]) == [
+        "file", "sample_rate_hz", "channels", "frames", "integrated_lufs", "range_lu", "true_peak_dbtp",
+        "sample_peak_dbfs", "rms_db", "crest_db",
+    ]  # fmt: skip
+    assert out[0]["rms_db"] == pytest.approx(-24, abs=1e-4)
+    assert out[0]["crest_db"] == pytest.approx(0, abs=1e-6)
+    assert [out[1][k] for k in ("integrated_lufs", "range_lu", "true_peak_dbtp", "rms_db", "crest_db")] == [None] * 5
+
+
+def test_bench_prints_what_is_documented(folder):
+    (row,) = json.loads(reins("bench", "--json", cwd=folder).stdout)["processors"]
+
+    assert list(row) == ["type", "ns_per_stereo_frame", "times_real_time"]
+    assert row["times_real_time"] == pytest.approx(1e9 / RATE / row["ns_per_stereo_frame"])
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        ("process in.wav -o out.wav --chain chain.json --bits 12", "bits 12: 16, 24, 32f are allowed"),
+        ("process in.wav -o none/out.wav --chain chain.json", "folder none does not exist"),
+        ("process in.wav -o out.wav --chain in.wav", "a chain file is JSON"),
+        ("process chain.json -o out.wav --chain chain.json", "chain.json: this is not audio"),
+        ("process gone.wav -o out.wav --chain chain.json", "gone.wav: cannot be opened"),
+        ("process in.wav -o out.wav --chain chain.json --block 0", "--block is 0; allowed: 1 to"),
+        ("process in.wav -o out.wav --chain chain.json --key nothing", "NAME=FILE"),
+        ("process in.wav -o out.wav --chain chain.json --trace none/t.csv", "folder none does not exist"),
+        ("process in.wav -o out.wav --chain chain.json --format mp3", "wav or flac is allowed"),
+        ("process in.wav --wrong", "No such option"),
+        ("measure", "Missing argument"),
+        ("serve --port 0", "'--port': Input should be greater"),
+    ],
+)
+def test_wrong_use_is_one_line_and_exit_2_and_loses_nothing(folder, arguments, sentence):
+    (folder / "out.wav").write_bytes(b"precious")
+
+    done = reins(*arguments.split(), cwd=folder)
+
+    assert done.returncode == 2
+    assert sentence in done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert (folder / "out.wav").read_bytes() == b"precious"
+    assert sorted(p.name for p in folder.iterdir()) == ["chain.json", "in.wav", "out.wav"]
+
+
+@pytest.mark.parametrize(
+    ("chain", "sentence"),
+    [
+        ("[]", "must be an object with format"),
+        ("{", "line 1 is not JSON"),
+        ('{"format": "other", "version": 1}', "format is \"other\"; allowed: 'reins-chain'"),
+        ('{"format": "reins-chain", "version": 9}', "version is 9; allowed: 1"),
+    ],
+)
+def test_a_wrong_chain_file_is_refused(folder, chain, sentence):
+    (folder / "chain.json").write_text(chain)
+
+    done = reins("process", "in.wav", "-o", "out.wav", "--chain", "chain.json", cwd=folder)
+
+    assert done.returncode == 2
+    assert sentence in done.stderr
+    assert not (folder / "out.wav").exists()
+
+
+@pytest.mark.parametrize(
+    ("processor", "sentence"),
+    [
+        ("7", "processor 0: it must be an object"),
+        ('{"type": "hum"}', "no processor type “hum”"),
+        ('{"type": "compressor", "on": "yes"}', 'on is "yes"'),
+        ('{"type": "compressor", "settings": {"rato": 2}}', "no setting “rato”; allowed: threshold_db"),
+        ('{"type": "compressor", "settings": {"ratio": NaN}}', "ratio is NaN; allowed: a number from 1 to 100"),
+        (
+            '{"type": "compressor", "settings": {"key": {"gain_db": 99}}}',
+            "key.gain_db is 99; allowed: a number from -24",
+        ),
+        ('{"type": "compressor", "settings": {"key": {"source": "kick"}}}', "key.source “kick” is not given"),
+    ],
+)
+def test_a_wrong_processor_names_place_setting_and_limits(processor, sentence):
+    document = f'{{"format": "reins-chain", "version": 1, "processors": [{processor}]}}'
+
+    with pytest.raises(SettingsError, match=re.escape(sentence)):
+        Chain(parse_chain(document, "chain.json"), channels=1, sample_rate=RATE)

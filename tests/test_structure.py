@@ -1,0 +1,58 @@
+"""The house's arrows: who may import whom, and what a package says it offers."""
+
+import ast
+import importlib
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import reins
+
+ROOT = Path(reins.__file__).parent
+MAY_IMPORT = {
+    "core": {"core", "errors"},
+    "store": {"store", "core", "errors"},
+    "demo": {"demo"},
+    "services": {"services", "core", "store", "demo", "errors"},
+    "web": {"web", "services", "core", "errors"},
+}
+
+
+def imports_of(path):
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            yield node.module
+        elif isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+
+
+@pytest.mark.parametrize("room", MAY_IMPORT)
+def test_no_import_goes_against_the_arrows(room):
+    wrong = [
+        f"{path.relative_to(ROOT)}: {name}"
+        for path in (ROOT / room).rglob("*.py")
+        for name in imports_of(path)
+        if name.startswith("reins.") and name.split(".")[1] not in MAY_IMPORT[room]
+    ]
+
+    assert wrong == []
+
+
+def test_what_the_processors_package_offers_is_what_it_lists():
+    package = importlib.import_module("reins.core.processors")
+
+    listed = ast.parse(Path(package.__file__).read_text()).body
+    imported = {alias.name for node in listed if isinstance(node, ast.ImportFrom) for alias in node.names}
+    assert set(package.__all__) == imported | {"PROCESSORS"}
+    assert all(hasattr(package, name) for name in package.__all__)
+    assert all(kind.type_name == name for name, kind in package.PROCESSORS.items())
+
+
+def test_the_core_and_the_server_start_without_scipys_slow_parts():
+    code = "import sys, reins.web.app, reins.cli; print('scipy.signal' in sys.modules)"
+
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+
+    assert out.stdout.strip() == "False"
