@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: demo test lint browser bench bench-desk screenshots clean
+.PHONY: demo test lint browser bench bench-desk screenshots docs clean
 
 $(VENV)/installed: pyproject.toml constraints.txt
 	$(PYTHON) -m venv $(VENV)
@@ -39,6 +39,10 @@ bench-desk: $(VENV)/installed-test browser
 
 screenshots: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.screenshots
+
+docs: $(VENV)/installed
+	$(BIN)/python -c "from pathlib import Path; from reins.core.chaindocs import write_tables; \
+	  p = Path('docs/formats/chain.md'); p.write_text(write_tables(p.read_text()))"
 
 clean:
 	rm -rf $(VENV)

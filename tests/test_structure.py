@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 import reins
+from reins.core.chaindocs import write_tables
 
 ROOT = Path(reins.__file__).parent
 MAY_IMPORT = {
@@ -56,3 +57,9 @@ def test_the_core_and_the_server_start_without_scipys_slow_parts():
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
 
     assert out.stdout.strip() == "False"
+
+
+def test_the_documented_settings_are_those_of_the_code():
+    page = (ROOT.parents[1] / "docs" / "formats" / "chain.md").read_text()
+
+    assert write_tables(page) == page, "run `make docs`"

@@ -56,6 +56,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.jobs, app.state.previews = Jobs(), Previews(house)
     app.state.templates = Jinja2Templates(TEMPLATES)
     app.state.templates.env.globals["static"] = f"/static/{version}"
+    app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
     app.include_router(routes.router)
     app.include_router(live.router)

@@ -6,9 +6,11 @@ import { follow } from "./jobs.js";
 import { keyHandler, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Previewer } from "./previewer.js";
+import { putStyle, putText } from "./put.js";
 import { TakeView } from "./takeview.js";
 import { TrackList } from "./tracks.js";
 
+const FIGURES_MS = 45;
 const PARTS = ["take", "bench", "tracks", "chain", "position", "clock", "master", "exporting", "download"];
 
 /** @param {{session: object, processors: object[], trackSettings: object[], sound: {worklet: string, worker: string}}} data */
@@ -87,7 +89,13 @@ export const desk = (data) => () => {
       window.addEventListener("keydown", keyHandler(this));
       window.reins = { live, previews }; // read by the browser tests and the benchmarks
       this.select(this.trackId);
-      const tick = () => { this.drawNow(); requestAnimationFrame(tick); };
+      let last = 0;
+      const tick = (now) => {
+        const figures = now - last > FIGURES_MS;
+        if (figures) last = now;
+        this.drawNow(figures);
+        requestAnimationFrame(tick);
+      };
       requestAnimationFrame(tick);
     },
 
@@ -197,7 +205,9 @@ export const desk = (data) => () => {
     wish() {
       if (!this.track) return null;
       const { start, frames, sampleRate } = view.model;
-      return { track: this.trackId, processor_id: this.processorId, settings: this.processorId ? attempted : {}, start, frames, columns: view.columns, sampleRate };
+      const chain = this.chain.map(({ id, type, on, settings }) => [id, type, on, id === this.processorId ? overlaid(settings, attempted) : settings]);
+      const settings = this.processorId ? attempted : {};
+      return { track: this.trackId, processor_id: this.processorId, settings, chain: JSON.stringify(chain), start, frames, columns: view.columns, sampleRate };
     },
 
     draw(answer) {
@@ -206,22 +216,24 @@ export const desk = (data) => () => {
       bench.show(answer);
     },
 
-    drawNow() {
+    /** The playhead moves with every frame of the screen; figures and meters, costlier to lay out, less often. */
+    drawNow(figures = true) {
       const frame = live.position();
       if (this.playing) view.follow(frame);
       view.playhead(frame);
-      parts.position.textContent = bars(frame, this.document);
-      parts.clock.textContent = clock(frame / this.document.sample_rate);
+      if (!figures) return;
+      putText(parts.position, bars(frame, this.document));
+      putText(parts.clock, clock(frame / this.document.sample_rate));
       list.meter(live.meters);
       const stage = live.meters?.gains[this.processorId];
       bench.point(stage ? stage.slice(1) : null);
       for (const station of parts.chain.querySelectorAll("[data-processor]")) {
         const gain = live.meters?.gains[station.dataset.processor]?.[0] ?? 0;
-        station.querySelector(".station-gain").textContent = gain < -0.05 ? `${gain.toFixed(1).replace("-", "−")} dB` : "";
-        station.querySelector(".station-held").style.width = `${Math.min(-gain / 24, 1) * 100}%`;
+        putText(station.querySelector(".station-gain"), gain < -0.05 ? `${gain.toFixed(1).replace("-", "−")} dB` : "");
+        putStyle(station.querySelector(".station-held"), "width", `${Math.round(Math.min(-gain / 24, 1) * 100)}%`);
       }
       const [left, right] = live.meters?.master ?? [-120, -120];
-      parts.master.textContent = `${Math.max(left, right) > -100 ? Math.max(left, right).toFixed(1).replace("-", "−") : "–"} dB peak`;
+      putText(parts.master, `${Math.max(left, right) > -100 ? Math.max(left, right).toFixed(1).replace("-", "−") : "–"} dB peak`);
     },
 
     toggle() { if (this.playing) live.stop(); else live.play(live.frame); },
@@ -278,6 +290,17 @@ export const desk = (data) => () => {
     stopJob(row) { if (row.id) api.cancelJob(row.id); },
   };
 };
+
+/** Settings with dotted names laid over them. */
+function overlaid(settings, over) {
+  const laid = JSON.parse(JSON.stringify(settings));
+  for (const [name, value] of Object.entries(over)) {
+    const path = name.split(".");
+    const last = path.pop();
+    path.reduce((part, key) => part[key], laid)[last] = value;
+  }
+  return laid;
+}
 
 /** Bars, beats and sixteenths, counted from one. */
 function bars(frame, { sample_rate: rate, tempo_bpm: tempo, beats_per_bar: beats }) {

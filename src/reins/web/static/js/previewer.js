@@ -8,7 +8,8 @@ const VISIBLE_MAX_S = 60; // longer views are answered from the whole take at on
 export class Previewer {
   /**
    * @param {string} sessionId
-   * @param {() => object | null} wish what is to be drawn now: track, processor_id, settings, start, frames, columns, sampleRate
+   * @param {() => object | null} wish what is to be drawn now: track, processor_id, settings, start, frames, columns,
+   *   sampleRate, and as `chain` all that the picture depends on
    * @param {(answer: object) => void} draw
    */
   constructor(sessionId, wish, draw) {
@@ -19,8 +20,11 @@ export class Previewer {
     this.waits = [];
   }
 
-  /** Something has changed: draw again. */
+  /** Something may have changed: draw again unless this very picture is drawn or on its way. */
   ask() {
+    const asked = JSON.stringify(this.wish(), (name, value) => (name === "settings" ? undefined : value));
+    if (asked === this.asked) return;
+    this.asked = asked;
     this.number += 1;
     this.wanted = true;
     this.whole?.abort();
@@ -44,6 +48,7 @@ export class Previewer {
         if (!this.wanted) await this.fetch(wish, number, true);
       } catch (error) {
         // A newer change has stopped this one (409), or the server is away: what is drawn stays.
+        if (!this.wanted) this.asked = null;
         if (error.name !== "AbortError" && !(error instanceof api.ApiError)) throw error;
       }
     }
@@ -52,7 +57,7 @@ export class Previewer {
   }
 
   async fetch(wish, number, whole) {
-    const { track, sampleRate: _, ...body } = wish;
+    const { track, sampleRate: _, chain: __, ...body } = wish;
     if (whole) this.whole = new AbortController();
     const answer = await api.preview(this.sessionId, track, { ...body, desk: this.desk, number, whole }, whole ? this.whole.signal : undefined);
     this.answered = number;

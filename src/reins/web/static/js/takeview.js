@@ -1,6 +1,7 @@
 // The hand on the take: threshold, zoom, scroll, loop and playhead. Paints by draw/take.js.
 
 import { barFrames, frameAt, layout, paintTake, placeOf } from "./draw/take.js";
+import { putStyle } from "./put.js";
 
 const SHORTEST_FRAMES = 2048;
 const CLICK_PX = 4;
@@ -62,7 +63,7 @@ export class TakeView {
   playhead(frame) {
     const x = placeOf(this.place, this.model, frame);
     this.head.hidden = x === null;
-    this.head.style.transform = `translateX(${x ?? 0}px)`;
+    putStyle(this.head, "transform", `translateX(${(x ?? 0).toFixed(1)}px)`);
   }
 
   /** Show a part of the take, kept within it. */

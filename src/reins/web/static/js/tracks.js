@@ -1,6 +1,7 @@
 // The track list: name, fader, pan, mute, solo and a moving meter for each track.
 
 import { element, makeControl } from "./control.js";
+import { putStyle } from "./put.js";
 
 const FLOOR_DB = -60;
 
@@ -77,7 +78,7 @@ export class TrackList {
   meter(meters) {
     for (const [id, row] of this.rows) {
       const level = meters?.tracks[id]?.[0] ?? -120;
-      row.fill.style.transform = `scaleX(${Math.max(0, 1 - level / FLOOR_DB)})`;
+      putStyle(row.fill, "transform", `scaleX(${Math.max(0, 1 - level / FLOOR_DB).toFixed(2)})`);
       row.fill.classList.toggle("is-over", level > 0);
     }
   }
