@@ -9,6 +9,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 $(VENV)/installed: pyproject.toml constraints.txt
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/pip install --quiet --constraint constraints.txt --editable .
+	$(BIN)/python -c "import reins.web.server as s, importlib; [importlib.import_module('reins.' + k) for k in s.KERNELS]"
 	touch $@
 
 $(VENV)/installed-test: $(VENV)/installed

@@ -294,11 +294,20 @@ def test_nothing_is_cut_off_at_any_width(desk, driver, width):
 
     out = driver.execute_script("""
       const bad = [];
-      for (const e of document.querySelectorAll(".head > *, .control-number, .control-label, .control-option, .did-row dd, .track > *, .sheet")) {
-        const r = e.getBoundingClientRect();
-        const box = e.closest(".sheet, .tracks, .head").getBoundingClientRect();
-        if (r.width && (r.right > box.right + 0.5 || r.bottom > box.bottom + 0.5 || r.left < box.left - 0.5)) bad.push(e.className + ": " + e.textContent.trim().slice(0, 30));
+      const note = (e, why) => bad.push(`${why}: ${e.className} ${e.textContent.trim().slice(0, 30)}`);
+      const within = (e, box) => {
+        const [r, b] = [e.getBoundingClientRect(), box.getBoundingClientRect()];
+        return !r.width || (r.right <= b.right + 1 && r.bottom <= b.bottom + 1 && r.left >= b.left - 1 && r.top >= b.top - 1);
+      };
+      for (const e of document.querySelectorAll(".sheet, .head > *, .tracks")) if (!within(e, document.querySelector(".desk"))) note(e, "off the desk");
+      for (const e of document.querySelectorAll(".bench .control > *, .control-option")) if (!within(e, e.closest(".control"))) note(e, "over its control");
+      for (const e of document.querySelectorAll(".control, .did-row > *, .bench canvas")) if (!within(e, e.closest(".sheet, .track"))) note(e, "off its sheet");
+      for (const control of document.querySelectorAll(".bench .control")) {
+        const [label, number] = [...control.children].map((e) => e.getBoundingClientRect());
+        if (label.right > number.left + 0.5 && number.top < label.bottom - 4) note(control, "label under number");
       }
+      const heads = [...document.querySelectorAll(".head > *")].filter((e) => e.offsetWidth).map((e) => e.getBoundingClientRect());
+      heads.slice(1).forEach((r, i) => { if (r.left < heads[i].right - 0.5) bad.push(`heads ${i} and ${i + 1} overlap`); });
       const { scrollWidth, scrollHeight } = document.documentElement;
       return [bad, scrollWidth, scrollHeight];
     """)

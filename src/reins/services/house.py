@@ -1,6 +1,8 @@
 """The house: one data folder with its database and takes, opened once per server, and what is told when it changes."""
 
+import shutil
 import sqlite3
+import tempfile
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -19,8 +21,11 @@ class House:
 
     def __init__(self, data_dir: Path) -> None:
         self.takes_dir = data_dir / "takes"
+        self.passing_dir = data_dir / "passing"  # uploads and exports on their way; emptied at every start
         try:
-            self.takes_dir.mkdir(parents=True, exist_ok=True)
+            shutil.rmtree(self.passing_dir, ignore_errors=True)
+            for folder in (self.takes_dir, self.passing_dir):
+                folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise StorageError(f"{data_dir}: the folder cannot be made ({error.strerror}).") from error
         self._connection = connect(data_dir / "reins.db")
@@ -35,6 +40,13 @@ class House:
         """The connection, for one caller at a time."""
         with self._lock:
             yield self._connection
+
+    def passing_folder(self) -> Path:
+        """A fresh folder for a file on its way in or out; StorageError when the disk refuses."""
+        try:
+            return Path(tempfile.mkdtemp(dir=self.passing_dir))
+        except OSError as error:
+            raise StorageError(f"The disk refused ({error.strerror}); nothing was changed.") from error
 
     def take(self, take_id: str) -> Take:
         """An open take, or NotFoundError."""

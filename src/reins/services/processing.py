@@ -34,7 +34,10 @@ class TraceWriter:
             raise SettingsError(f"{path}: the folder {path.parent} does not exist; make it first.")
         self.path, self._rate, self._chain = path, sample_rate, chain
         self._partial = path.with_name(f".{path.name}.partial")
-        self._file = self._partial.open("w", newline="")
+        try:
+            self._file = self._partial.open("w", newline="")
+        except OSError as error:
+            raise SettingsError(f"{path}: cannot be written there ({error.strerror}).") from error
         self._rows = csv.writer(self._file)
         self._first = self._row = 0
 
@@ -106,7 +109,10 @@ def process_file(
 
 
 def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any]:
-    """Loudness, range, true peak, sample peak, RMS and crest factor of a file; null where one cannot be given."""
+    """Loudness, range, true peak, sample peak, RMS and crest factor of a file.
+
+    Loudness, range and crest are None where they cannot be given; levels of silence are the floor, -120 dB.
+    """
     with AudioReader(path) as reader:
         loudness, true_peak = LoudnessMeter(sample_rate=reader.sample_rate), TruePeakMeter(reader.channels)
         peak = squares = 0.0
@@ -119,7 +125,6 @@ def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any
             done += block.shape[1]
             progress(done, reader.frames)
         rms = (squares / (reader.frames * reader.channels)) ** 0.5
-        silent = peak <= 0.0
         return {
             "file": str(path),
             "sample_rate_hz": reader.sample_rate,
@@ -127,10 +132,10 @@ def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any
             "frames": reader.frames,
             "integrated_lufs": loudness.integrated_lufs(),
             "range_lu": loudness.range_lu(),
-            "true_peak_dbtp": None if silent else lin_to_db(true_peak.finish()),
-            "sample_peak_dbfs": None if silent else lin_to_db(peak),
-            "rms_db": None if silent else lin_to_db(rms),
-            "crest_db": None if silent else lin_to_db(peak) - lin_to_db(rms),
+            "true_peak_dbtp": lin_to_db(true_peak.finish()),
+            "sample_peak_dbfs": lin_to_db(peak),
+            "rms_db": lin_to_db(rms),
+            "crest_db": None if peak <= 0.0 else lin_to_db(peak) - lin_to_db(rms),
         }
 
 

@@ -54,13 +54,23 @@ class DeskPlayer:
             message = self._commands.get()
             while message is not None:
                 self._handle(message)
-                self._send_blocks()
+                self._play_on()
                 try:
                     message = self._commands.get_nowait()
                 except queue.Empty:
                     break
             if message is None:
                 return
+
+    def _play_on(self) -> None:
+        """Send what is due; whatever goes wrong stops the sound with a sentence, not the thread."""
+        try:
+            self._send_blocks()
+        except Exception as error:
+            log.exception("desk player stopped")
+            self._clock.stop()
+            told = str(error) if isinstance(error, ReinsError) else "Something went wrong while playing"
+            self._say({"type": "error", "sentence": f"{told}; the sound has stopped, what was kept is untouched."})
 
     def _send_blocks(self) -> None:
         """Give what is due; new commands come first."""

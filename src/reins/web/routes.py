@@ -2,7 +2,6 @@
 
 import contextlib
 import shutil
-import tempfile
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -148,7 +147,7 @@ def bring_in_file(
     name = Path(file.filename or "take").name[-120:]
     if (file.size or 0) > limit:
         raise InputError(f"{name}: it has {(file.size or 0) >> 20} MiB; up to {limit >> 20} MiB are allowed.")
-    folder = Path(tempfile.mkdtemp(prefix="reins-"))
+    folder = house.passing_folder()
     try:
         with (folder / "upload").open("wb") as kept:
             shutil.copyfileobj(file.file, kept, 1 << 20)
@@ -176,8 +175,8 @@ class ExportBody(BaseModel):
 def export(session_id: str, track_id: str, body: ExportBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
     """Write a track's result to a file; answers with the job that does it."""
     name = editing.document_of(house, session_id).track(track_id).name
-    path = Path(tempfile.mkdtemp(prefix="reins-")) / f"held.{body.format}"
-    check_output(path, body.format, body.bits)
+    check_output(house.passing_dir / "held", body.format, body.bits)
+    path = house.passing_folder() / f"held.{body.format}"
 
     def work(job: Job) -> dict[str, Any]:
         facts = export_track(

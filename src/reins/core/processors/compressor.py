@@ -83,11 +83,11 @@ class CompressorSettings(ProcessorSettings):
         help="0 catches peaks, 100 follows the average; between them a blend.",
     )  # fmt: skip
     rms_ms: float = number(
-        10.0, 1, 300, label="Average over", unit="ms", group="Detect", step=1, scale="log",
+        10.0, 1, 300, label="Window", unit="ms", group="Detect", step=1, scale="log",
         help="The span over which the average is taken.",
     )  # fmt: skip
     channels: Literal["stereo", "mid_side"] = choice(
-        "stereo", label="Channels", group="Detect", words={"stereo": "left/right", "mid_side": "middle/sides"},
+        "stereo", label="Channels", group="Detect", words={"stereo": "L / R", "mid_side": "M / S"},
         help="Work on left and right, or on the middle and the sides.",
     )  # fmt: skip
     link_pct: float = number(
