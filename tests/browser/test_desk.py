@@ -316,3 +316,48 @@ def test_nothing_is_cut_off_at_any_width(desk, driver, width):
     )
 
     assert out == [[], width, 800]
+
+
+def test_the_threshold_handle_answers_to_the_keyboard_and_is_read_out(desk, driver):
+    desk.add_compressor("Bass")
+    handle = find(driver, ".threshold-handle")
+
+    handle.send_keys(Keys.ARROW_DOWN * 4)
+
+    index = len(desk.track("Bass")["chain"]) - 1
+    wait_until(lambda: desk.settings("Bass", index)["threshold_db"] == -20)
+    assert handle.get_attribute("aria-valuetext") == "−20.0 dB"
+    slider = find(driver, '.bench [data-setting="threshold_db"] .control-line')
+    assert slider.get_attribute("aria-valuetext") == "−20.0 dB"
+    assert slider.get_attribute("aria-description") == "What is louder than this is held; lower holds more."
+
+
+def test_a_file_dropped_on_the_desk_becomes_a_track(desk, driver):
+    name = f"Dropped {desk.state()['step']}"
+
+    driver.execute_script(
+        """const data = new DataView(new ArrayBuffer(44 + 9600));
+        const text = (at, word) => [...word].forEach((c, i) => data.setUint8(at + i, c.charCodeAt(0)));
+        text(0, "RIFF"); data.setUint32(4, 36 + 9600, true); text(8, "WAVEfmt ");
+        data.setUint32(16, 16, true); data.setUint16(20, 1, true); data.setUint16(22, 1, true);
+        data.setUint32(24, 48000, true); data.setUint32(28, 96000, true); data.setUint16(32, 2, true);
+        data.setUint16(34, 16, true); text(36, "data"); data.setUint32(40, 9600, true);
+        const files = new DataTransfer();
+        files.items.add(new File([data], arguments[0] + ".wav"));
+        document.querySelector(".desk").dispatchEvent(new DragEvent("drop", { dataTransfer: files, bubbles: true, cancelable: true }));""",
+        name,
+    )
+
+    wait_for(driver, f'.track[aria-label="{name}"]')
+    assert desk.state()["takes"][desk.track(name)["take_id"]]["frames"] == 4800
+
+
+def test_an_empty_session_that_is_played_stops_by_itself(desk, driver):
+    driver.get(desk.server.url)
+    find(driver, "#session-name").send_keys("Nothing yet")
+    find(driver, ".card-new button").click()
+    wait_for(driver, ".take-canvas")
+
+    desk.click('[data-do="play"]')
+
+    wait_until(lambda: driver.execute_script("return reins.live.stream === 1 && !reins.live.playing"))

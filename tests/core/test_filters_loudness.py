@@ -99,6 +99,24 @@ def test_true_peak_agrees_with_a_long_interpolation_of_band_limited_noise():
     assert 20 * np.log10(meter.finish() / long) == pytest.approx(0.0, abs=0.2)
 
 
+def repeated(levels, times):
+    return [sine(level, seconds) for _ in range(times) for level, seconds in levels]
+
+
+# EBU Tech 3341, cases 9 and 12 (from memory): short-term and momentary loudness stay at -23.0, once their window is
+# full.
+def test_short_term_loudness_of_the_ebu_signal_is_steady():
+    readings = loudness_of(repeated([(-20, 1.34), (-30, 1.66)], 5)).short_term_lufs()
+
+    np.testing.assert_allclose(readings, -23.0, atol=0.1)
+
+
+def test_momentary_loudness_of_the_ebu_signal_is_steady():
+    readings = loudness_of(repeated([(-20, 0.18), (-30, 0.22)], 25)).momentary_lufs()
+
+    np.testing.assert_allclose(readings, -23.0, atol=0.1)
+
+
 def test_loudness_agrees_with_a_general_purpose_library(noise):
     signal = np.tile(noise, (1, 20)) * np.linspace(0.1, 1, noise.shape[1] * 20)
 

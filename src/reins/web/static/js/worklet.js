@@ -70,7 +70,7 @@ class RingPlayer extends AudioWorkletProcessor {
   }
 
   report(starved) {
-    const done = this.running && this.ended && this.read === this.write && this.write > 0;
+    const done = this.running && this.ended && this.read === this.write;
     if (this.played - this.reported < REPORT_FRAMES && !done && !starved) return;
     this.reported = this.played;
     const { stream, played, underruns } = this;

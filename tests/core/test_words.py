@@ -1,0 +1,77 @@
+"""How numbers and changes are written for people, and the error tree."""
+
+import pytest
+
+from reins import errors
+from reins.core.chainfile import describe_change, describe_fields, parse_chain, write_chain
+from reins.core.processors import CompressorSettings, Key
+from reins.core.sessions import Track
+from reins.core.units import db_to_lin, format_length, format_value, lin_to_db, ms_to_frames, one_pole_k
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "text"),
+    [
+        (-18.0, "dB", "−18.0 dB"),
+        (4.0, ":1", "4.00 : 1"),
+        (12.0, "ms", "12.0 ms"),
+        (1200.0, "ms", "1200 ms"),
+        (90.0, "Hz", "90 Hz"),
+        (True, "", "on"),
+        ("mid_side", "", "mid side"),
+    ],
+)
+def test_values_are_written_as_a_person_reads_them(value, unit, text):
+    assert format_value(value, unit) == text
+
+
+def test_levels_go_there_and_back_and_stop_at_the_floor():
+    assert lin_to_db(db_to_lin(-37.5)) == pytest.approx(-37.5)
+    assert lin_to_db(0.0) == lin_to_db(1e-9) == -120.0
+    assert db_to_lin(-6.0206) == pytest.approx(0.5, rel=1e-5)
+
+
+def test_times_become_frames_and_coefficients():
+    assert ms_to_frames(10.0, 44100) == 441
+    assert one_pole_k(0.0, 48000) == 1.0
+    assert (1 - one_pole_k(10.0, 48000)) ** 480 == pytest.approx(0.36787944)
+    assert format_length(125.4) == "2:05"
+
+
+def test_a_change_of_many_settings_is_counted_and_of_few_named():
+    old = CompressorSettings()
+
+    few = old.model_copy(update={"ratio": 2.0, "channels": "mid_side"})
+    many = old.model_copy(update={"ratio": 2.0, "knee_db": 0.0, "key": Key(gain_db=3.0)})
+
+    assert describe_change("compressor", old, few) == "ratio 4.00 : 1 → 2.00 : 1, channels L / R → M / S"
+    assert describe_change("compressor", old, many) == "3 settings"
+
+
+def test_every_setting_is_described_in_full():
+    for row in describe_fields(CompressorSettings):
+        assert row["help"].endswith(".")
+        assert row["label"][0].isupper()
+        assert row["group"] in ("Level", "Time", "Detect", "Key", "Out")
+        if row["kind"] == "number":
+            assert row["low"] <= row["default"] <= row["high"]
+            assert row["step"] > 0
+    assert [row["name"] for row in describe_fields(Track)] == ["fader_db", "pan_pct"]
+
+
+def test_a_chain_written_is_the_chain_read():
+    text = '{"format": "reins-chain", "version": 1, "processors": [{"type": "compressor", "settings": {"ratio": 3}}]}'
+    entries = parse_chain(text, "one")
+
+    again = parse_chain(write_chain(entries), "two")
+
+    assert again == entries
+    assert again[0].settings.ratio == 3.0
+    assert "id" not in write_chain(entries)
+
+
+def test_every_error_is_in_the_tree_drawn_at_its_top():
+    drawn = errors.__doc__
+    kinds = [v for v in vars(errors).values() if isinstance(v, type) and issubclass(v, Exception)]
+
+    assert all(issubclass(kind, errors.ReinsError) and kind.__name__ in drawn for kind in kinds)
