@@ -5,6 +5,7 @@ import urllib.request
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for, wait_until
 
@@ -109,6 +110,12 @@ class Desk:
 
     def keys(self, *keys):
         ActionChains(self.driver).send_keys(*keys).perform()
+
+    def undo(self, *, again=False):
+        """Ctrl+Z, or with shift the way back."""
+        hand = ActionChains(self.driver).key_down(Keys.CONTROL)
+        hand = hand.key_down(Keys.SHIFT) if again else hand
+        hand.send_keys("z").key_up(Keys.SHIFT).key_up(Keys.CONTROL).perform()
 
     def console(self):
         return [row["message"] for row in self.driver.get_log("browser") if row["level"] == "SEVERE"]

@@ -15,11 +15,10 @@ def test_a_bead_dragged_is_one_step_and_goes_back_with_undo(desk, driver):
     wait_until(lambda: desk.settings("Kick")["release_ms"] > 150)
     assert desk.state()["step"] == step + 1
 
-    find(driver, "body").send_keys(Keys.CONTROL, "z")
+    desk.undo()
     wait_until(lambda: desk.settings("Kick")["release_ms"] == 120)
     wait_until(lambda: desk.shown("release_ms") == "120 ms")
-    ActionChains(driver).key_down(Keys.CONTROL).key_down(Keys.SHIFT).send_keys("z").perform()
-    ActionChains(driver).key_up(Keys.SHIFT).key_up(Keys.CONTROL).perform()
+    desk.undo(again=True)
     wait_until(lambda: desk.settings("Kick")["release_ms"] > 150)
 
 
@@ -301,7 +300,7 @@ def test_nothing_is_cut_off_at_any_width(desk, driver, width):
       };
       for (const e of document.querySelectorAll(".sheet, .head > *, .tracks")) if (!within(e, document.querySelector(".desk"))) note(e, "off the desk");
       for (const e of document.querySelectorAll(".bench .control > *, .control-option")) if (!within(e, e.closest(".control"))) note(e, "over its control");
-      for (const e of document.querySelectorAll(".control, .did-row > *, .bench canvas")) if (!within(e, e.closest(".sheet, .track"))) note(e, "off its sheet");
+      for (const e of document.querySelectorAll(".sheet .control, .track .control, .did-row > *, .bench canvas")) if (!within(e, e.closest(".sheet, .track"))) note(e, "off its sheet");
       for (const control of document.querySelectorAll(".bench .control")) {
         const [label, number] = [...control.children].map((e) => e.getBoundingClientRect());
         if (label.right > number.left + 0.5 && number.top < label.bottom - 4) note(control, "label under number");
@@ -361,3 +360,55 @@ def test_an_empty_session_that_is_played_stops_by_itself(desk, driver):
     desk.click('[data-do="play"]')
 
     wait_until(lambda: driver.execute_script("return reins.live.stream === 1 && !reins.live.playing"))
+
+
+def test_tracks_are_renamed_duplicated_moved_and_removed_and_come_back(desk, driver):
+    names = [t["name"] for t in desk.state()["document"]["tracks"].values()]
+    desk.choose("Hats")
+    desk.click('[data-do="duplicate-track"]')
+    desk.choose("Hats copy")
+    desk.click('[data-do="rename"]')
+    entry = wait_for(driver, ".name-entry")
+    entry.send_keys("Shaker", Keys.ENTER)
+    wait_for(driver, '.track[aria-label="Shaker"]')
+
+    ActionChains(driver).drag_and_drop(desk.row("Shaker", ".track-name"), desk.row("Kick", ".track-name")).perform()
+    wait_until(lambda: desk.state()["document"]["tracks"][desk.state()["document"]["order"][0]]["name"] == "Shaker")
+    desk.choose("Shaker")
+    desk.click('[data-do="remove-track"]')
+    wait_until(lambda: "Shaker" not in [t["name"] for t in desk.state()["document"]["tracks"].values()])
+    wait_until(lambda: find(driver, ".take-head h2").text == "Kick")
+
+    assert [t["name"] for t in desk.state()["document"]["tracks"].values()] == names
+    desk.undo()
+    wait_for(driver, '.track[aria-label="Shaker"]')
+    desk.undo(again=True)
+    wait_until(lambda: not driver.find_elements("css selector", '.track[aria-label="Shaker"]'))
+
+
+def test_the_tempo_is_typed_and_the_ruler_counts_by_it(desk, driver):
+    before = desk.picture()
+
+    desk.type("tempo_bpm", "120")
+
+    wait_until(lambda: desk.state()["document"]["tempo_bpm"] == 120)
+    assert desk.picture() != before
+    desk.undo()
+    wait_until(lambda: desk.state()["document"]["tempo_bpm"] == 96)
+
+
+def test_the_theme_is_changed_by_hand_and_kept(desk, driver):
+    def paper():
+        return driver.execute_script("return getComputedStyle(document.body).backgroundColor")
+
+    day = paper()
+    picture = desk.picture()
+    desk.click('[data-do="theme"]')
+    night = paper()
+
+    assert night != day
+    assert desk.picture() != picture
+    desk.open()
+    assert paper() == night
+    desk.click('[data-do="theme"]')
+    assert paper() == day

@@ -10,7 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from reins.core.sessions import AddTrack, Document, Track, parse_change
+from reins.core.changes import AddTrack, parse_change
+from reins.core.sessions import Document, Track
 from reins.core.takes import TakeFacts
 from reins.errors import ConflictError, NotFoundError, SettingsError, StorageError
 from reins.store import sessions as store
@@ -152,7 +153,7 @@ BURST = """
 import sys
 from reins.store import sessions as store
 from reins.store.database import connect
-from reins.core.sessions import parse_change
+from reins.core.changes import parse_change
 db = connect(sys.argv[1])
 for n in range(100000):
     value = -90 + (n % 1000) / 10

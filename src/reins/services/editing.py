@@ -3,7 +3,8 @@
 from collections.abc import Callable
 from typing import Any
 
-from reins.core.sessions import AddTrack, Document, Track, new_id, parse_change
+from reins.core.changes import AddTrack, parse_change
+from reins.core.sessions import Document, Track, new_id
 from reins.core.takes import TakeFacts
 from reins.core.units import format_length
 from reins.errors import ConflictError

@@ -11,10 +11,10 @@ from typing import Any
 import numpy as np
 
 from reins.core.chainfile import ProcessorEntry
+from reins.core.changes import SetProcessor
 from reins.core.measure.folding import BIN_FRAMES
 from reins.core.measure.pictures import burst, curve, level_histogram
 from reins.core.measure.span import Level, Span, measure_source, measure_span
-from reins.core.sessions import SetProcessor
 from reins.core.takes import Take
 from reins.errors import CancelledError, InputError
 from reins.services.editing import document_of

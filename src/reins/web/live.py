@@ -12,9 +12,10 @@ from typing import Any
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
+from reins.core.changes import SetProcessor, SetTrack
 from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import LISTENS
-from reins.core.sessions import Document, SetProcessor, SetTrack
+from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.errors import InputError, ReinsError
 from reins.services.editing import document_of

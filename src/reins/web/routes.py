@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from reins.core.audio import check_output
 from reins.core.chainfile import describe_fields
 from reins.core.processors import PROCESSORS
-from reins.core.sessions import Track
+from reins.core.sessions import Document, Track
 from reins.errors import ConflictError, InputError, StorageError
 from reins.services import editing
 from reins.services.bringing_in import bring_in
@@ -64,9 +64,12 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
     state = editing.session_state(house, session_id)
     static = request.app.state.templates.env.globals["static"]
     data = {
-        "session": state, "processors": processor_catalogue(), "trackSettings": describe_fields(Track),
+        "session": state,
+        "processors": processor_catalogue(),
+        "trackSettings": describe_fields(Track),
+        "tempo": describe_fields(Document)[0],
         "sound": {"worklet": f"{static}/js/worklet.js", "worker": f"{static}/js/liveworker.js"},
-    }  # fmt: skip
+    }
     page: Response = request.app.state.templates.TemplateResponse(request, "desk.html", {"data": data, "state": state})
     return page
 

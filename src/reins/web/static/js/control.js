@@ -153,15 +153,21 @@ export class NumberControl {
     entry.addEventListener("keydown", (event) => {
       event.stopPropagation();
       if (event.key === "Enter") this.enter(entry);
-      if (event.key === "Escape") this.line.focus(); // the entry leaves with its focus
+      if (event.key === "Escape") this.leave(entry);
     });
+  }
+
+  /** The entry goes when it loses the focus; the line takes it, where it is shown. */
+  leave(entry) {
+    this.line.focus();
+    entry.blur();
   }
 
   enter(entry) {
     try {
       this.move(parsed(entry.value, this.setting, this.to.tempo()));
       this.settle();
-      this.line.focus();
+      this.leave(entry);
     } catch (problem) {
       this.error ??= element("span", "control-error", { role: "alert" });
       this.error.textContent = `${problem.message}. Still ${spoken(this.value, this.setting)}.`;

@@ -2,6 +2,7 @@
 
 import * as api from "./api.js";
 import { Bench } from "./bench.js";
+import { NumberControl } from "./control.js";
 import { follow } from "./jobs.js";
 import { keyHandler, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
@@ -11,12 +12,12 @@ import { TakeView } from "./takeview.js";
 import { TrackList } from "./tracks.js";
 
 const FIGURES_MS = 45;
-const PARTS = ["take", "bench", "tracks", "chain", "position", "clock", "master", "exporting", "download"];
+const PARTS = ["take", "bench", "tracks", "chain", "position", "clock", "tempo", "name", "master", "exporting", "download"];
 
 /** @param {{session: object, processors: object[], trackSettings: object[], sound: {worklet: string, worker: string}}} data */
 export const desk = (data) => () => {
   // Kept out of Alpine's reach: these change sixty times a second.
-  let parts, live, view, bench, previews, list, attempted = {}, changes = 0, underway = 0;
+  let parts, tempo, live, view, bench, previews, list, attempted = {}, changes = 0, underway = 0;
 
   return {
     session: data.session,
@@ -34,6 +35,8 @@ export const desk = (data) => () => {
     format: "wav",
     bits: "24",
     dragged: null,
+    renaming: false,
+    newName: "",
 
     get document() { return this.session.document; },
     get track() { return this.document.tracks[this.trackId] ?? null; },
@@ -79,7 +82,14 @@ export const desk = (data) => () => {
         keep: (name, value) => this.keepSetting(name, value),
         tempo: () => this.document.tempo_bpm,
       });
+      tempo = new NumberControl(data.tempo, {
+        attempt: () => {},
+        keep: (bpm) => this.change({ kind: "set_session", tempo_bpm: bpm }),
+        tempo: () => this.document.tempo_bpm,
+      });
+      parts.tempo.append(tempo.root);
       list = new TrackList(data.trackSettings, {
+        move: (trackId, index) => this.change({ kind: "move_track", track_id: trackId, index }),
         attempt: (trackId, values) => live.send({ type: "try_track", track_id: trackId, ...values }),
         keep: (trackId, values) => this.change({ kind: "set_track", track_id: trackId, ...values }),
         select: (trackId) => this.select(trackId),
@@ -87,6 +97,7 @@ export const desk = (data) => () => {
       });
       previews = new Previewer(this.session.id, () => this.wish(), (answer) => this.draw(answer));
       window.addEventListener("keydown", keyHandler(this));
+      window.addEventListener("themechange", () => { view.paint(); bench.paint(); });
       window.reins = { live, previews }; // read by the browser tests and the benchmarks
       this.select(this.trackId);
       let last = 0;
@@ -98,6 +109,8 @@ export const desk = (data) => () => {
       };
       requestAnimationFrame(tick);
     },
+
+    changeTheme() { window.changeTheme(); },
 
     complain(sentence) {
       this.problem = sentence;
@@ -121,8 +134,8 @@ export const desk = (data) => () => {
       const state = await this.tried(() => api.getSession(this.session.id));
       if (!state || before !== changes || underway) return;
       this.session = state;
-      if (!this.track) this.trackId = this.document.order[0] ?? null;
-      this.showAll();
+      if (this.track) this.showAll();
+      else this.select(this.document.order[0] ?? null);
     },
 
     select(trackId) {
@@ -149,6 +162,7 @@ export const desk = (data) => () => {
       if (!this.processor) this.processorId = this.chain[0]?.id ?? null;
       const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
       view.show({ sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb() });
+      tempo.set(tempoBpm);
       list.show(parts.tracks, this.document, this.trackId);
       if (this.processor) {
         bench.build(this.processor.type, this.processors.find((p) => p.type === this.processor.type).settings);
@@ -253,6 +267,16 @@ export const desk = (data) => () => {
       this.processorId = id;
       await this.change({ kind: "add_processor", track_id: this.trackId, type, processor_id: id });
       this.selectProcessor(id);
+    },
+    onTrack(kind, more = {}) { return this.change({ kind, track_id: this.trackId, ...more }); },
+    beginRename() {
+      this.newName = this.track.name;
+      this.renaming = true;
+      this.$nextTick(() => parts.name.select());
+    },
+    rename() {
+      this.renaming = false;
+      if (this.newName.trim()) this.onTrack("set_track", { name: this.newName.trim() });
     },
     onProcessor(kind, entry, more = {}) { return this.change({ kind, track_id: this.trackId, processor_id: entry.id, ...more }); },
     switchProcessor(entry) { return this.onProcessor("set_processor", entry, { on: !entry.on }); },

@@ -8,7 +8,7 @@ const FLOOR_DB = -60;
 export class TrackList {
   /**
    * @param {object[]} settings descriptions of fader and pan
-   * @param {{attempt: Function, keep: Function, select: (id: string) => void, tempo: () => number}} to
+   * @param {{attempt: Function, keep: Function, move: (id: string, index: number) => void, select: (id: string) => void, tempo: () => number}} to
    */
   constructor(settings, to) {
     Object.assign(this, { settings, to });
@@ -33,6 +33,22 @@ export class TrackList {
   build(id) {
     const root = element("div", "track", { "data-track": id, role: "group" });
     const name = element("button", "track-name", { type: "button" });
+    name.draggable = true;
+    name.addEventListener("dragstart", () => { this.dragged = id; });
+    root.addEventListener("dragover", (event) => {
+      if (!this.dragged) return;
+      event.preventDefault();
+      root.classList.add("is-target");
+    });
+    root.addEventListener("dragleave", () => root.classList.remove("is-target"));
+    root.addEventListener("drop", (event) => {
+      root.classList.remove("is-target");
+      if (!this.dragged) return;
+      event.stopPropagation();
+      event.preventDefault();
+      this.to.move(this.dragged, [...root.parentElement.children].indexOf(root));
+      this.dragged = null;
+    });
     const group = element("span", "track-group");
     const meter = element("div", "track-meter", { "aria-hidden": "true" });
     const fill = element("span", "track-meter-fill");
