@@ -148,7 +148,7 @@ def median(values):
 def main():
     folder = Path(tempfile.mkdtemp(prefix="reins-bench-"))
     print(f"{os.cpu_count()} cores")
-    (compressor,) = bench_processors()
+    compressor = bench_processors()[0]
     report("compressor, stereo, defaults, blocks of 1024", "<= 25 ns", f"{compressor['ns_per_stereo_frame']:.1f} ns")
     began = time.perf_counter()
     server = Server(folder / "data")

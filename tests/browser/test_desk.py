@@ -412,3 +412,22 @@ def test_the_theme_is_changed_by_hand_and_kept(desk, driver):
     assert paper() == night
     desk.click('[data-do="theme"]')
     assert paper() == day
+
+
+def test_a_limiter_shows_its_ceiling_on_the_take_and_holds_to_it(desk, driver):
+    desk.choose("Hats")
+    desk.click('[data-do="add"]')
+    desk.click('[data-add="limiter"]')
+    wait_for(driver, '.bench [data-setting="ceiling_db"]')
+    settled(driver)
+
+    desk.drag(find(driver, ".threshold-handle"), 0, 60)
+
+    kept = wait_until(
+        lambda: (lambda v: v if v < -15 else None)(desk.track("Hats")["chain"][-1]["settings"]["ceiling_db"])
+    )
+    wait_until(lambda: find(driver, ".threshold-handle").text == f"ceiling {kept:.1f}".replace("-", "−"))
+    settled(driver)
+    assert float(desk.fact("deepest").split()[0].replace("−", "-")) < -5
+    desk.click('[aria-label="Remove Limiter"]')
+    wait_until(lambda: "limiter" not in [e["type"] for e in desk.track("Hats")["chain"]])

@@ -112,7 +112,11 @@ def test_a_change_that_alters_nothing_makes_no_step(db):
         (on("set_processor", processor_id="c", settings={"ratio.x": 1}), SettingsError, "no setting “ratio.x”"),
         (on("set_processor", processor_id="nope", settings={}), NotFoundError, "no processor “nope”"),
         ({"kind": "set_track", "track_id": "zz"}, NotFoundError, "no track “zz”"),
-        (on("add_processor", type="flanger"), SettingsError, "no processor type “flanger”; allowed: compressor"),
+        (
+            on("add_processor", type="flanger"),
+            SettingsError,
+            "no processor type “flanger”; allowed: compressor",
+        ),
         (on("add_processor", type="compressor", processor_id="c"), ConflictError, "“c” already"),
         (on("set_track", fader_db=99.0), SettingsError, "fader_db: given 99.0; allowed: less than or equal to 12"),
         ({"kind": "paint"}, SettingsError, "allowed: .*set_processor"),

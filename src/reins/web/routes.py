@@ -44,7 +44,13 @@ ThePreviews = Annotated[Previews, Depends(_previews)]
 def processor_catalogue() -> list[dict[str, Any]]:
     """What the screen needs to know of every processor type."""
     return [
-        {"type": kind, "label": made.label, "about": made.about, "settings": describe_fields(made.Settings)}
+        {
+            "type": kind,
+            "label": made.label,
+            "about": made.about,
+            "line": made.line,
+            "settings": describe_fields(made.Settings),
+        }
         for kind, made in PROCESSORS.items()
     ]
 

@@ -16,7 +16,14 @@ from reins.errors import ReinsError
 log = logging.getLogger(__name__)
 HERE = Path(__file__).parent
 # Importing these compiles their kernels, or loads them from the cache on disk.
-KERNELS = ("core.dsp.dynamics", "core.dsp.filters", "core.dsp.loudness", "core.takes", "core.measure.folding")
+KERNELS = (
+    "core.dsp.dynamics",
+    "core.dsp.filters",
+    "core.dsp.loudness",
+    "core.dsp.limiting",
+    "core.takes",
+    "core.measure.folding",
+)
 
 
 class Gate:

@@ -23,22 +23,27 @@ def curve(entry: ProcessorEntry) -> dict[str, list[float]]:
 def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
     """The gain while a steady burst 12 dB over the threshold comes and goes: what attack, hold and release do.
 
-    Runs the processor itself at peak detection, with lookahead and key left out; tail_ms is long enough for the hold
-    and three times the release.
+    Runs the processor itself at peak detection, with the key's filters left out; the tail is long enough for the hold
+    and three times the release. Times are those of the sound: latency is taken out.
     """
     settings: Any = entry.settings
-    tail_ms = min(max(3.0 * settings.release_ms + settings.hold_ms, 180.0), 4000.0)
-    key = settings.key.model_copy(update={"source": "self", "low_cut_hz": 0.0, "high_cut_hz": 0.0})
-    plain = settings.model_copy(update={"lookahead_ms": 0.0, "rms_pct": 0.0, "key": key})
-    processor = PROCESSORS[entry.type](plain, channels=1, sample_rate=sample_rate, key_channels=1)
+    kind = PROCESSORS[entry.type]
+    tail_ms = min(max(3.0 * settings.release_ms + getattr(settings, "hold_ms", 0.0), 180.0), 4000.0)
+    level_db = getattr(settings, kind.line) - settings.input_db + BURST_OVER_DB
+    plain = settings
+    if hasattr(settings, "key"):
+        level_db -= settings.key.gain_db
+        key = settings.key.model_copy(update={"source": "self", "low_cut_hz": 0.0, "high_cut_hz": 0.0})
+        plain = settings.model_copy(update={"lookahead_ms": 0.0, "rms_pct": 0.0, "key": key})
+    processor = kind(plain, channels=1, sample_rate=sample_rate, key_channels=1)
     total_ms = BURST_LEAD_MS + BURST_MS + tail_ms
     frames = round(total_ms * sample_rate / 1000)
-    signal = np.zeros((1, frames))
+    signal = np.zeros((1, frames + processor.latency_frames))
     first, last = (round(t * sample_rate / 1000) for t in (BURST_LEAD_MS, BURST_LEAD_MS + BURST_MS))
-    level_db = settings.threshold_db - settings.input_db - settings.key.gain_db + BURST_OVER_DB
     signal[:, first:last] = 10.0 ** (level_db / 20.0)
     processor.process(signal)
     (gain_db,) = processor.gains_db.values()
+    gain_db = gain_db[processor.latency_frames :]
     at = np.linspace(0, frames - 1, BURST_COLUMNS).astype(np.int64)
     return {
         "time_ms": np.round(at * 1000 / sample_rate, 2).tolist(),

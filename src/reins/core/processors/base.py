@@ -120,6 +120,8 @@ class Processor(ABC):
     label: ClassVar[str]
     about: ClassVar[str]
     Settings: ClassVar[type[ProcessorSettings]]
+    #: The setting whose level is drawn as a line across the take.
+    line: ClassVar[str] = "threshold_db"
 
     #: After `process`: each moving gain by name, in dB per frame of the block put out, the deepest lane.
     gains_db: dict[str, Array]

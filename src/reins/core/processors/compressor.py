@@ -4,8 +4,7 @@ Curve and ballistics after Giannoulis, Massberg, Reiss (see dsp.dynamics). The g
 with one pole: it has covered 63.2 % of a step after attack_ms when going further from 0 dB, after release_ms on the
 way back, which starts hold_ms after the last moment that wanted at least as much.
 
-Automatic release: beside that gain a second one fills with a time of 500 ms and drains with six times the release
-(600 ms at least); the deeper of the two is used, so a lone hit lets go at release_ms and a long passage slowly.
+Automatic release: see processors.release.
 
 Where the brief is silent: input_db drives detector and signal alike (not an outside key); makeup and mix act only on
 the lanes of `apply_to`, the others pass as they came but for output_db; a mono signal has one lane, so channels,
@@ -27,11 +26,9 @@ from reins.core.processors.base import (
     choice,
     number,
 )
+from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
-SLOW_FILL_MS = 500.0
-SLOW_DRAIN_TIMES = 6.0
-SLOW_DRAIN_MIN_MS = 600.0
 NO_LIMIT_DB = 60.0
 
 
@@ -149,7 +146,6 @@ class Compressor(Processor):
         if gain_lanes > getattr(self, "_gain_lanes", gain_lanes):
             self._state[1, : dynamics.MEAN_SQUARE] = self._state[0, : dynamics.MEAN_SQUARE]
         self._gain_lanes = gain_lanes
-        drain_ms = max(SLOW_DRAIN_TIMES * settings.release_ms, SLOW_DRAIN_MIN_MS)
         mix = settings.mix_pct / 100.0
         acting = (1.0 - mix, mix * self._input * db_to_lin(settings.makeup_db))
         untouched = (1.0, 0.0)
@@ -159,7 +155,8 @@ class Compressor(Processor):
             np.inf if settings.range_db == NO_LIMIT_DB else settings.range_db,
             one_pole_k(settings.attack_ms, rate), one_pole_k(settings.release_ms, rate),
             ms_to_frames(settings.hold_ms, rate), settings.auto_release,
-            one_pole_k(SLOW_FILL_MS, rate), one_pole_k(drain_ms, rate), db_to_lin(settings.output_db), self._mid_side,
+            one_pole_k(SLOW_FILL_MS, rate), one_pole_k(slow_drain_ms(settings.release_ms), rate),
+                db_to_lin(settings.output_db), self._mid_side,
             *(untouched if settings.apply_to == "second" and not forced else acting),
             *(untouched if settings.apply_to == "first" else acting),
         ], dtype=np.float64)  # fmt: skip

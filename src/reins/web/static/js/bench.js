@@ -33,10 +33,12 @@ export class Bench {
     for (const canvas of [this.curve, this.burst, this.deep]) new ResizeObserver(() => this.paint()).observe(canvas);
   }
 
-  /** Build the controls of a processor type, once per type; `settings` describe them. */
-  build(type, settings) {
+  /** Build the controls of a processor type. @param {{type: string, line: string, settings: object[]}} kind */
+  build({ type, line, settings }) {
     if (this.type === type) return;
     this.type = type;
+    this.line = line;
+    this.answer = null;
     this.controls.clear();
     const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name && s.kind !== "source")]).filter(([, rows]) => rows.length);
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));
@@ -113,7 +115,7 @@ export class Bench {
     if (!this.answer || !this.settings) return;
     paintCurve(this.curve, {
       curve: this.answer.curve, levels: this.levels, now: this.now,
-      thresholdDb: this.settings.threshold_db - this.settings.input_db, kneeDb: this.settings.knee_db,
+      thresholdDb: this.settings[this.line] - this.settings.input_db, kneeDb: this.settings.knee_db ?? 0,
     });
   }
 }

@@ -52,6 +52,8 @@ export const desk = (data) => () => {
       const take = this.track && this.session.takes[this.track.take_id];
       return take ? `${take.channels === 1 ? "mono" : "stereo"} · ${clock(take.frames / this.document.sample_rate)}` : "";
     },
+    /** What is known of the chosen processor's type. */
+    get kind() { return this.processors.find((p) => p.type === this.processor?.type); },
     labelOf(entry) { return this.processors.find((p) => p.type === entry.type).label; },
     isSelected(entry) { return entry.id === this.processorId; },
 
@@ -74,7 +76,7 @@ export const desk = (data) => () => {
         seek: (frame) => { live.seek(frame); this.drawNow(); },
         loop: (loop) => this.change({ kind: "set_session", loop }),
         threshold: (db) => this.attemptThreshold(db),
-        keepThreshold: () => bench.controls.get("threshold_db").settle(),
+        keepThreshold: () => bench.controls.get(this.kind.line).settle(),
         nudge: (direction, fine) => this.nudgeThreshold(direction, fine),
       });
       bench = new Bench(parts.bench, {
@@ -161,11 +163,11 @@ export const desk = (data) => () => {
       attempted = {};
       if (!this.processor) this.processorId = this.chain[0]?.id ?? null;
       const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
-      view.show({ sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb() });
+      view.show({ sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb(), lineName: this.kind?.line === "ceiling_db" ? "ceiling" : "threshold" });
       tempo.set(tempoBpm);
       list.show(parts.tracks, this.document, this.trackId);
       if (this.processor) {
-        bench.build(this.processor.type, this.processors.find((p) => p.type === this.processor.type).settings);
+        bench.build(this.kind);
         bench.set(this.processor.settings);
       }
       previews.ask();
@@ -175,18 +177,18 @@ export const desk = (data) => () => {
     thresholdDb() {
       if (!this.processor) return null;
       const settings = { ...this.processor.settings, ...attempted };
-      return settings.threshold_db - settings.input_db;
+      return settings[this.kind.line] - settings.input_db;
     },
 
     attemptThreshold(level) {
-      const control = bench.controls.get("threshold_db");
+      const control = bench.controls.get(this.kind.line);
       const { low, high } = control.setting;
       const drive = attempted.input_db ?? this.processor.settings.input_db;
       control.move(Math.min(high, Math.max(low, Math.round((level + drive) * 10) / 10)));
     },
 
     nudgeThreshold(direction, fine) {
-      const control = bench.controls.get("threshold_db");
+      const control = bench.controls.get(this.kind.line);
       control.key({ key: direction > 0 ? "ArrowUp" : "ArrowDown", shiftKey: fine, preventDefault() {}, stopPropagation() {} });
     },
 

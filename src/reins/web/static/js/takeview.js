@@ -21,7 +21,7 @@ export class TakeView {
     this.line = root.querySelector(".threshold-line");
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, thresholdDb: null,
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, thresholdDb: null, lineName: "threshold",
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));
@@ -55,7 +55,7 @@ export class TakeView {
     const y = `${this.place.y(thresholdDb)}px`;
     this.handle.style.top = this.line.style.top = y;
     const text = thresholdDb.toFixed(1).replace("-", "−");
-    this.handle.textContent = `threshold ${text}`;
+    this.handle.textContent = `${this.model.lineName} ${text}`;
     this.handle.setAttribute("aria-valuenow", thresholdDb);
     this.handle.setAttribute("aria-valuetext", `${text} dB`);
   }

@@ -1,0 +1,125 @@
+"""Limiter: nothing passes the ceiling.
+
+The gain is fully in place when a peak arrives and lets go with one pole in dB (release, or the automatic release of
+the compressor). With true_peak off no sample passes the ceiling. With it on, peaks between samples are found by an
+interpolation eight times finer, and a margin of 0.15 dB is kept for what even that reads too low.
+
+Latency: the lookahead, and with true_peak half the interpolation filter more.
+"""
+
+from typing import Any
+
+import numpy as np
+
+from reins.core.dsp import limiting
+from reins.core.processors.base import Array, Delay, Processor, ProcessorSettings, choice, number
+from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
+from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
+
+MARGIN_DB = 0.15
+
+
+class LimiterSettings(ProcessorSettings):
+    """Settings of the limiter."""
+
+    ceiling_db: float = number(
+        -1.0, -24, 0, label="Ceiling", unit="dB", group="Level", step=0.1, scale="db",
+        help="Nothing that leaves is louder than this.",
+    )  # fmt: skip
+    input_db: float = number(
+        0.0, -24, 24, label="Drive", unit="dB", group="Level", step=0.5, scale="db",
+        help="Level into the limiter; more is louder and held more.",
+    )  # fmt: skip
+    true_peak: bool = choice(
+        True, label="True peak", group="Level",
+        help="Holds the peaks between the samples too, as a converter would make them.",
+    )  # fmt: skip
+    lookahead_ms: float = number(
+        3.0, 0.5, 10, label="Lookahead", unit="ms", group="Time", step=0.1,
+        help="How long before a peak the hold begins; longer is smoother.",
+    )  # fmt: skip
+    release_ms: float = number(
+        80.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
+        help="How long it takes to let go; short is loud, too short distorts.",
+    )  # fmt: skip
+    auto_release: bool = choice(
+        False, label="Automatic release", group="Time",
+        help="Lets go quickly after a lone peak, slowly after a long passage.",
+    )  # fmt: skip
+    link_pct: float = number(
+        100.0, 0, 100, label="Link", unit="%", group="Detect", step=1,
+        help="100 holds both channels by the same amount, 0 each by its own.",
+    )  # fmt: skip
+
+
+class Limiter(Processor):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "limiter"
+    label = "Limiter"
+    about = "Lets nothing pass its ceiling."
+    line = "ceiling_db"
+    Settings = LimiterSettings
+
+    def __init__(self, settings: LimiterSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:
+        self._sample_rate = sample_rate
+        ahead = max(1, ms_to_frames(settings.lookahead_ms, sample_rate))
+        self._phases = limiting.interpolator() if settings.true_peak else None
+        reach = limiting.TAPS // 2 if settings.true_peak else 0
+        self._tail = np.zeros((channels, limiting.TAPS - 1))
+        self._delay = Delay(channels, ahead + reach)
+        window = ahead + (2 if settings.true_peak else 1)
+        self._wanted = np.ones((channels, window + 1))
+        self._places = np.zeros((channels, window + 1), np.int64)
+        self._lanes = np.zeros((channels, 3))
+        self._recent = np.full((channels, ahead + 1), int(limiting.STEPS), np.int64)
+        self._lanes[:, limiting.TOTAL] = limiting.STEPS * (ahead + 1)
+        self._counters = np.zeros((channels, 4), np.int64)
+        self.gains_db = {}
+        self.apply(settings)
+
+    def apply(self, settings: LimiterSettings) -> None:
+        """Take over new settings of equal latency; all state is kept."""
+        rate = self._sample_rate
+        self._ceiling = db_to_lin(settings.ceiling_db)
+        held_to = db_to_lin(settings.ceiling_db - (MARGIN_DB if settings.true_peak else 0.0))
+        self._input = db_to_lin(settings.input_db)
+        linked = settings.link_pct == 100.0
+        if not linked and getattr(self, "_linked", False):
+            for state in (self._wanted, self._places, self._lanes, self._recent, self._counters):
+                state[1:] = state[:1]
+        self._linked = linked
+        self._params = np.array([
+            held_to, settings.link_pct / 100.0, one_pole_k(settings.release_ms, rate), settings.auto_release,
+            one_pole_k(SLOW_FILL_MS, rate), one_pole_k(slow_drain_ms(settings.release_ms), rate),
+        ], dtype=np.float64)  # fmt: skip
+
+    @property
+    def latency_frames(self) -> int:
+        """Lookahead, and the reach of the interpolation."""
+        return self._delay.frames
+
+    def process(self, block: Array, key: Array | None = None) -> Array:
+        """The result for the next block."""
+        driven = block * self._input if self._input != 1.0 else block
+        gains = self._peaks(driven)
+        if self._linked:  # one gain for all, from the louder channel
+            gains = gains.max(axis=0, keepdims=True)
+        limiting.limit_gain(gains, self._wanted, self._places, self._lanes, self._recent, self._counters, self._params)
+        self.gains_db = {"gain_db": 20.0 * np.log10(gains.min(axis=0))}
+        # The product may pass the ceiling by a rounding error; this takes that away.
+        return np.clip(self._delay.process(driven) * gains, -self._ceiling, self._ceiling)
+
+    def _peaks(self, driven: Array) -> Array:
+        if self._phases is None:
+            return np.abs(driven)
+        padded = np.concatenate([self._tail, driven], axis=1)
+        self._tail = padded[:, driven.shape[1] :].copy()
+        peaks = np.empty_like(driven)
+        limiting.between_peaks(padded, self._phases, self._params[0], peaks)
+        return peaks
+
+    @classmethod
+    def curve_db(cls, settings: Any, level_db: Array) -> Array:
+        """Steady level out for each steady level in."""
+        return np.minimum(np.asarray(level_db) + settings.input_db, settings.ceiling_db)
