@@ -4,7 +4,7 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.driving import DEMO, find, settled, wait_for, wait_until
+from tests.browser.driving import find, settled, wait_for, wait_until
 
 
 def test_a_bead_dragged_is_one_step_and_goes_back_with_undo(desk, driver):
@@ -211,55 +211,6 @@ def test_a_chain_is_duplicated_reordered_switched_and_cleared(desk, driver):
     wait_until(lambda: desk.track("Announcer")["chain"][0]["on"] is False)
 
 
-def test_two_tabs_end_up_showing_the_same(desk, driver):
-    desk.add_compressor("Kick")
-    desk.choose("Kick")
-    here = driver.current_window_handle
-    driver.switch_to.new_window("tab")
-    driver.get(desk.server.url + DEMO)
-    wait_for(driver, ".take-canvas")
-    desk.choose("Kick")
-    desk.type("ratio", "7")
-    wait_until(lambda: desk.settings("Kick")["ratio"] == 7)
-
-    driver.switch_to.window(here)
-    wait_until(lambda: desk.shown("ratio") == "7.00 : 1")
-    desk.type("ratio", "3")
-
-    driver.switch_to.window(driver.window_handles[1])
-    wait_until(lambda: desk.shown("ratio") == "3.00 : 1")
-    driver.close()
-    driver.switch_to.window(here)
-
-
-def test_a_bad_file_is_refused_with_a_sentence_and_no_track(desk, driver, tmp_path):
-    (tmp_path / "letter.wav").write_text("Dear ferry company")
-    before = desk.state()["document"]["order"]
-
-    find(driver, ".file-entry").send_keys(str(tmp_path / "letter.wav"))
-
-    note = wait_for(driver, '[data-note="problem"]').text
-    assert note.startswith("letter.wav: this is not audio")
-    assert desk.state()["document"]["order"] == before
-
-
-def test_a_lost_connection_is_said_and_comes_back_playing_where_it_was(desk, driver):
-    desk.click('[data-do="play"]')
-    wait_until(lambda: driver.execute_script("return reins.live.played > 48000"))
-
-    desk.server.kill()
-    wait_until(lambda: find(driver, ".head-kept").text == "connection lost")
-    desk.server.start()
-    place = driver.execute_script("return reins.live.frame")
-    wait_until(lambda: find(driver, ".head-kept").text.startswith("Kept"))
-    wait_until(lambda: driver.execute_script("return reins.live.playing && reins.live.played > 4000"))
-    now = driver.execute_script("return reins.live.position()")
-    desk.click('[data-do="play"]')
-
-    assert place - 4800 <= now <= place + 96000
-    desk.console()  # the browser notes the connection lost with the server
-
-
 def test_keys_choose_tracks_and_what_is_heard(desk, driver):
     desk.choose("Kick")
 
@@ -271,16 +222,6 @@ def test_keys_choose_tracks_and_what_is_heard(desk, driver):
     assert wait_for(driver, "dialog[open]").text.startswith("Keys")
     desk.keys(Keys.ESCAPE)
     assert find(driver, ".take-head h2").text == "Kick"
-
-
-def test_a_new_session_starts_empty_and_says_what_to_do(desk, driver):
-    driver.get(desk.server.url)
-    find(driver, "#session-name").send_keys("Second evening")
-    find(driver, ".card-new button").click()
-    wait_for(driver, ".take-canvas")
-
-    assert "Drop audio files" in wait_for(driver, ".side-empty").text
-    assert driver.title == "Second evening · Reins"
 
 
 @pytest.mark.parametrize("width", [1024, 1280, 1920])
@@ -331,89 +272,6 @@ def test_the_threshold_handle_answers_to_the_keyboard_and_is_read_out(desk, driv
     assert slider.get_attribute("aria-description") == "What is louder than this is held; lower holds more."
 
 
-def test_a_file_dropped_on_the_desk_becomes_a_track(desk, driver):
-    name = f"Dropped {desk.state()['step']}"
-
-    driver.execute_script(
-        """const data = new DataView(new ArrayBuffer(44 + 9600));
-        const text = (at, word) => [...word].forEach((c, i) => data.setUint8(at + i, c.charCodeAt(0)));
-        text(0, "RIFF"); data.setUint32(4, 36 + 9600, true); text(8, "WAVEfmt ");
-        data.setUint32(16, 16, true); data.setUint16(20, 1, true); data.setUint16(22, 1, true);
-        data.setUint32(24, 48000, true); data.setUint32(28, 96000, true); data.setUint16(32, 2, true);
-        data.setUint16(34, 16, true); text(36, "data"); data.setUint32(40, 9600, true);
-        const files = new DataTransfer();
-        files.items.add(new File([data], arguments[0] + ".wav"));
-        document.querySelector(".desk").dispatchEvent(new DragEvent("drop", { dataTransfer: files, bubbles: true, cancelable: true }));""",
-        name,
-    )
-
-    wait_for(driver, f'.track[aria-label="{name}"]')
-    assert desk.state()["takes"][desk.track(name)["take_id"]]["frames"] == 4800
-
-
-def test_an_empty_session_that_is_played_stops_by_itself(desk, driver):
-    driver.get(desk.server.url)
-    find(driver, "#session-name").send_keys("Nothing yet")
-    find(driver, ".card-new button").click()
-    wait_for(driver, ".take-canvas")
-
-    desk.click('[data-do="play"]')
-
-    wait_until(lambda: driver.execute_script("return reins.live.stream === 1 && !reins.live.playing"))
-
-
-def test_tracks_are_renamed_duplicated_moved_and_removed_and_come_back(desk, driver):
-    names = [t["name"] for t in desk.state()["document"]["tracks"].values()]
-    desk.choose("Hats")
-    desk.click('[data-do="duplicate-track"]')
-    desk.choose("Hats copy")
-    desk.click('[data-do="rename"]')
-    entry = wait_for(driver, ".name-entry")
-    entry.send_keys("Shaker", Keys.ENTER)
-    wait_for(driver, '.track[aria-label="Shaker"]')
-
-    ActionChains(driver).drag_and_drop(desk.row("Shaker", ".track-name"), desk.row("Kick", ".track-name")).perform()
-    wait_until(lambda: desk.state()["document"]["tracks"][desk.state()["document"]["order"][0]]["name"] == "Shaker")
-    desk.choose("Shaker")
-    desk.click('[data-do="remove-track"]')
-    wait_until(lambda: "Shaker" not in [t["name"] for t in desk.state()["document"]["tracks"].values()])
-    wait_until(lambda: find(driver, ".take-head h2").text == "Kick")
-
-    assert [t["name"] for t in desk.state()["document"]["tracks"].values()] == names
-    desk.undo()
-    wait_for(driver, '.track[aria-label="Shaker"]')
-    desk.undo(again=True)
-    wait_until(lambda: not driver.find_elements("css selector", '.track[aria-label="Shaker"]'))
-
-
-def test_the_tempo_is_typed_and_the_ruler_counts_by_it(desk, driver):
-    before = desk.picture()
-
-    desk.type("tempo_bpm", "120")
-
-    wait_until(lambda: desk.state()["document"]["tempo_bpm"] == 120)
-    assert desk.picture() != before
-    desk.undo()
-    wait_until(lambda: desk.state()["document"]["tempo_bpm"] == 96)
-
-
-def test_the_theme_is_changed_by_hand_and_kept(desk, driver):
-    def paper():
-        return driver.execute_script("return getComputedStyle(document.body).backgroundColor")
-
-    day = paper()
-    picture = desk.picture()
-    desk.click('[data-do="theme"]')
-    night = paper()
-
-    assert night != day
-    assert desk.picture() != picture
-    desk.open()
-    assert paper() == night
-    desk.click('[data-do="theme"]')
-    assert paper() == day
-
-
 def test_a_limiter_shows_its_ceiling_on_the_take_and_holds_to_it(desk, driver):
     desk.choose("Hats")
     desk.click('[data-do="add"]')
@@ -431,3 +289,37 @@ def test_a_limiter_shows_its_ceiling_on_the_take_and_holds_to_it(desk, driver):
     assert float(desk.fact("deepest").split()[0].replace("−", "-")) < -5
     desk.click('[aria-label="Remove Limiter"]')
     wait_until(lambda: "limiter" not in [e["type"] for e in desk.track("Hats")["chain"]])
+
+
+def test_drafts_are_kept_apart_swapped_and_copied(desk, driver):
+    desk.add_compressor("Guitar R")
+    index = len(desk.track("Guitar R")["chain"]) - 1
+    desk.type("ratio", "2")
+    wait_until(lambda: desk.settings("Guitar R", index)["ratio"] == 2)
+    desk.click('[data-draft="2"]')
+    wait_until(lambda: desk.track("Guitar R")["draft"] == 2)
+    desk.click(f".station:nth-of-type({index + 1}) .station-name")
+    desk.type("ratio", "8")
+    wait_until(lambda: desk.settings("Guitar R", index)["ratio"] == 8)
+
+    ActionChains(driver).key_down(Keys.SHIFT).send_keys("1").key_up(Keys.SHIFT).perform()
+    wait_until(lambda: desk.track("Guitar R")["draft"] == 1)
+    assert desk.settings("Guitar R", index)["ratio"] == 2
+
+    desk.click('[data-do="copy-draft"]')
+    desk.click('[data-draft="2"]')
+    wait_until(lambda: desk.track("Guitar R")["drafts"]["2"][index]["settings"]["ratio"] == 2)
+
+
+def test_a_starting_point_fills_the_settings_in_one_step(desk, driver):
+    desk.add_compressor("Harmonium")
+    index = len(desk.track("Harmonium")["chain"]) - 1
+    step = desk.state()["step"]
+
+    wait_until(lambda: len(driver.find_elements("css selector", '[data-do="points"] option')) > 5)
+    find(driver, '[data-do="points"] option[value="Piano, without pulsing"]').click()
+
+    wait_until(lambda: desk.settings("Harmonium", index)["release_ms"] == 400)
+    assert desk.state()["step"] == step + 1
+    assert desk.state()["undo"] == "Harmonium: compressor from “Piano, without pulsing”"
+    wait_until(lambda: desk.shown("release_ms") == "400 ms")

@@ -3,9 +3,10 @@
 import pytest
 
 from reins import errors
-from reins.core.chainfile import describe_change, describe_fields, parse_chain, write_chain
+from reins.core.chainfile import describe_change, describe_fields, parse_chain, parse_settings, write_chain
 from reins.core.processors import CompressorSettings, Key
 from reins.core.sessions import Track
+from reins.core.starting_points import STARTING_POINTS, find_starting_point
 from reins.core.units import db_to_lin, format_length, format_value, lin_to_db, ms_to_frames, one_pole_k
 
 
@@ -57,6 +58,20 @@ def test_every_setting_is_described_in_full():
             assert row["low"] <= row["default"] <= row["high"]
             assert row["step"] > 0
     assert [row["name"] for row in describe_fields(Track)] == ["fader_db", "pan_pct"]
+
+
+def test_every_starting_point_is_valid_and_says_why():
+    sources = {point.source for point in STARTING_POINTS}
+
+    assert sources == {
+        "voice", "speech", "snare", "kick", "drum bus", "bass", "acoustic guitar", "electric guitar", "piano",
+        "whole mix",
+    }  # fmt: skip
+    assert len({(p.type, p.name) for p in STARTING_POINTS}) == len(STARTING_POINTS)
+    for point in STARTING_POINTS:
+        assert parse_settings(point.type, point.settings, point.name)
+        assert point.sentence.endswith(".")
+        assert find_starting_point(point.type, point.name) is point
 
 
 def test_a_chain_written_is_the_chain_read():

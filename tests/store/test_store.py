@@ -45,6 +45,11 @@ CHANGES = [
     on("move_processor", processor_id="d", index=0),
     on("set_track", fader_db=-7.5, mute=True),
     {"kind": "set_session", "loop": {"on": True, "start_frame": 10, "end_frame": 99}},
+    on("copy_draft", draft=3),
+    on("use_draft", draft=2),
+    on("start_from", processor_id="c", name="Snare, keep the crack"),
+    on("duplicate_track", new_track_id="u"),
+    {"kind": "move_track", "track_id": "u", "index": 0},
     on("remove_processor", processor_id="c"),
     on("remove_track"),
 ]
@@ -70,6 +75,42 @@ def test_labels_are_what_a_person_understands(db):
     assert labels[4] == "Snare: compressor moved to place 1"
     assert labels[5] == "Snare: fader −7.5 dB, mute on"
     assert labels[6] == "Session: loop on"
+    assert labels[7:10] == [
+        "Snare: draft 1 copied to 3", "Snare: draft 1 → 2", "Snare: compressor from “Snare, keep the crack”"
+    ]  # fmt: skip
+    assert labels[11] == "Snare copy: moved to place 1"
+
+
+def test_drafts_keep_their_own_chains_and_a_new_one_begins_as_a_copy(db):
+    def ratio():
+        return store.get_session(db, "s").document.tracks["t"].chain[0].settings.ratio
+
+    keep(db, **CHANGES[0])
+    keep(db, **on("use_draft", draft=2))
+    assert ratio() == 4
+    keep(db, **on("set_processor", processor_id="c", settings={"ratio": 9.0}))
+
+    keep(db, **on("use_draft", draft=1))
+    first = ratio()
+    keep(db, **on("use_draft", draft=2))
+
+    assert (first, ratio()) == (4, 9)
+    keep(db, **on("copy_draft", draft=1))
+    keep(db, **on("use_draft", draft=1))
+    assert ratio() == 9
+
+
+def test_going_to_a_step_walks_there_and_back_exactly(db):
+    documents = [store.get_session(db, "s").document]
+    for change in CHANGES:
+        documents.append(keep(db, **change)[0].document)
+
+    assert store.go_to_step(db, "s", 3)[0].document == documents[2]
+    assert store.go_to_step(db, "s", len(CHANGES) + 1)[0].document == documents[-1]
+    assert store.go_to_step(db, "s", 0)[0].document.tracks == {}
+    with pytest.raises(NotFoundError, match="no step “99”"):
+        store.go_to_step(db, "s", 99)
+    assert store.get_session(db, "s").step == 0
 
 
 def test_a_new_change_after_undo_forgets_what_was_undone(db):
@@ -118,6 +159,10 @@ def test_a_change_that_alters_nothing_makes_no_step(db):
             "no processor type “flanger”; allowed: compressor",
         ),
         (on("add_processor", type="compressor", processor_id="c"), ConflictError, "“c” already"),
+        (on("start_from", processor_id="c", name="Tuba"), NotFoundError, "no starting point “Tuba”"),
+        (on("copy_draft", draft=1), ConflictError, "draft 1 is the one in use"),
+        (on("use_draft", draft=5), SettingsError, "draft: given 5; allowed: less than or equal to 4"),
+        ({"kind": "move_track", "track_id": "t", "index": -1}, SettingsError, "index: given -1"),
         (on("set_track", fader_db=99.0), SettingsError, "fader_db: given 99.0; allowed: less than or equal to 12"),
         ({"kind": "paint"}, SettingsError, "allowed: .*set_processor"),
         (

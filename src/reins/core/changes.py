@@ -12,7 +12,8 @@ from pydantic import Field, TypeAdapter
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Strict
-from reins.core.sessions import FADER_OFF_DB, Document, Loop, Name, Track, new_id
+from reins.core.sessions import DRAFTS, FADER_OFF_DB, Document, Loop, Name, Track, new_id
+from reins.core.starting_points import find_starting_point
 from reins.core.units import format_value
 from reins.errors import ConflictError, NotFoundError, SettingsError
 
@@ -213,6 +214,55 @@ class SetProcessor(_OnProcessor):
         return merged
 
 
+class UseDraft(_OnTrack):
+    """Change to another draft of the chain; one never used starts as a copy of the present chain."""
+
+    kind: Literal["use_draft"]
+    draft: int = Field(ge=1, le=DRAFTS)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the other draft in use, and the label."""
+        track = document.track(self.track_id)
+        if self.draft == track.draft:
+            return document, f"{track.name}: draft {self.draft}"
+        put_by = {**track.drafts, str(track.draft): track.chain}
+        chain = put_by.pop(str(self.draft), track.chain)
+        changed = document.with_track(self.track_id, chain=chain, draft=self.draft, drafts=put_by)
+        return changed, f"{track.name}: draft {track.draft} → {self.draft}"
+
+
+class CopyDraft(_OnTrack):
+    """Copy the chain in use into another draft."""
+
+    kind: Literal["copy_draft"]
+    draft: int = Field(ge=1, le=DRAFTS)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the copy, and the label."""
+        track = document.track(self.track_id)
+        if self.draft == track.draft:
+            raise ConflictError(f"{track.name}: draft {self.draft} is the one in use; choose another to copy to.")
+        changed = document.with_track(self.track_id, drafts={**track.drafts, str(self.draft): track.chain})
+        return changed, f"{track.name}: draft {track.draft} copied to {self.draft}"
+
+
+class StartFrom(_OnProcessor):
+    """Take a processor's settings from a starting point, key and all else at their defaults."""
+
+    kind: Literal["start_from"]
+    name: str
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the settings, and the label."""
+        track = document.track(self.track_id)
+        index, entry = _processor_at(track, self.processor_id)
+        point = find_starting_point(entry.type, self.name)
+        chain = list(track.chain)
+        chain[index] = entry.model_copy(update={"settings": parse_settings(entry.type, point.settings, self.name)})
+        label = f"{track.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
+        return document.with_track(self.track_id, chain=chain), label
+
+
 class SetSession(Strict):
     """Change the session's name, tempo or loop."""
 
@@ -234,7 +284,7 @@ class SetSession(Strict):
 
 Change = Annotated[
     SetProcessor | AddProcessor | RemoveProcessor | DuplicateProcessor | MoveProcessor
-    | SetTrack | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | SetSession,
+    | UseDraft | CopyDraft | StartFrom | SetTrack | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

@@ -15,6 +15,7 @@ from reins.core.processors.base import Strict, number
 from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
+DRAFTS = 4
 MAX_PROCESSORS = 32
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
@@ -41,6 +42,13 @@ class Track(Strict):
     mute: bool = False
     solo: bool = False
     chain: list[ProcessorEntry] = []
+    draft: int = Field(1, ge=1, le=DRAFTS)
+    drafts: dict[str, list[ProcessorEntry]] = {}  # chains of the drafts that are not in use, by number
+
+    @field_validator("drafts", mode="before")
+    @classmethod
+    def _parse_drafts(cls, value: Any) -> Any:
+        return {number: cls._parse_chain(chain) for number, chain in value.items()}
 
     @field_validator("chain", mode="before")
     @classmethod

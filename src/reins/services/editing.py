@@ -79,6 +79,22 @@ def redo(house: House, session_id: str) -> dict[str, Any]:
     return _walk(house, session_id, store.redo)
 
 
+def go_to_step(house: House, session_id: str, number: int) -> dict[str, Any]:
+    """Go back or forth to a step of the history; 0 is the beginning."""
+    return _walk(house, session_id, lambda db, session: store.go_to_step(db, session, number))
+
+
+def history(house: House, session_id: str) -> list[dict[str, Any]]:
+    """Every step with number, label and whether it is in force; newest first, ending with the beginning."""
+    with house.database() as db:
+        now = store.get_session(db, session_id).step
+        steps = [{"number": 0, "label": "The beginning"}, *store.list_steps(db, session_id)]
+    return [
+        {"number": s["number"], "label": s["label"], "undone": s["number"] > now, "now": s["number"] == now}
+        for s in reversed(steps)
+    ]
+
+
 def _walk(house: House, session_id: str, way: Callable[..., tuple[store.Stored, str | None]]) -> dict[str, Any]:
     with house.database() as db:
         stored, label = way(db, session_id)

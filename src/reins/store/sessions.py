@@ -123,6 +123,19 @@ def redo(db: sqlite3.Connection, session_id: str) -> tuple[Stored, str | None]:
         return _update(db, session_id, document, old.step + 1), row["label"]
 
 
+def go_to_step(db: sqlite3.Connection, session_id: str, number: int) -> tuple[Stored, str | None]:
+    """Walk back or forth to a step, in one transaction; returns what is kept now, and that step's label."""
+    with transaction(db):
+        numbers = {0, *(step["number"] for step in list_steps(db, session_id))}
+        stored = get_session(db, session_id)
+        if number not in numbers:
+            raise NotFoundError("step", str(number))
+        label: str | None = None
+        while stored.step != number:
+            stored, label = undo(db, session_id) if stored.step > number else redo(db, session_id)
+        return stored, label
+
+
 def _patched(document: Document, patch: str) -> Document:
     return parse_document(json.dumps(merge(document.model_dump(), json.loads(patch))))
 

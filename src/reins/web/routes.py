@@ -2,6 +2,7 @@
 
 import contextlib
 import shutil
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -13,6 +14,7 @@ from reins.core.audio import check_output
 from reins.core.chainfile import describe_fields
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import Document, Track
+from reins.core.starting_points import starting_points
 from reins.errors import ConflictError, InputError, StorageError
 from reins.services import editing
 from reins.services.bringing_in import bring_in
@@ -50,6 +52,7 @@ def processor_catalogue() -> list[dict[str, Any]]:
             "about": made.about,
             "line": made.line,
             "settings": describe_fields(made.Settings),
+            "points": [asdict(point) for point in starting_points(kind)],
         }
         for kind, made in PROCESSORS.items()
     ]
@@ -118,6 +121,25 @@ def undo(session_id: str, house: TheHouse) -> dict[str, Any]:
 def redo(session_id: str, house: TheHouse) -> dict[str, Any]:
     """Go forward one step."""
     return editing.redo(house, session_id)
+
+
+@router.get("/api/sessions/{session_id}/history")
+def history(session_id: str, house: TheHouse) -> dict[str, Any]:
+    """Every step of the session."""
+    return {"steps": editing.history(house, session_id)}
+
+
+class StepBody(BaseModel):
+    """Body of a walk through the history."""
+
+    model_config = ConfigDict(extra="forbid")
+    number: int
+
+
+@router.post("/api/sessions/{session_id}/history")
+def go_to_step(session_id: str, body: StepBody, house: TheHouse) -> dict[str, Any]:
+    """Go back or forth to a step."""
+    return editing.go_to_step(house, session_id, body.number)
 
 
 class PreviewBody(BaseModel):

@@ -35,6 +35,8 @@ export const getSession = (id) => request(`/api/sessions/${id}`);
 export const change = (id, body) => post(`/api/sessions/${id}/changes`, body);
 export const undo = (id) => post(`/api/sessions/${id}/undo`, {});
 export const redo = (id) => post(`/api/sessions/${id}/redo`, {});
+export const history = (id) => request(`/api/sessions/${id}/history`);
+export const goToStep = (id, number) => post(`/api/sessions/${id}/history`, { number });
 export const preview = (id, track, body, signal) => post(`/api/sessions/${id}/tracks/${track}/preview`, body, signal);
 export const levels = (id, track) => request(`/api/sessions/${id}/tracks/${track}/levels`);
 export const exportTrack = (id, track, body) => post(`/api/sessions/${id}/tracks/${track}/export`, body);

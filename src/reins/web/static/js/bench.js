@@ -16,6 +16,17 @@ const GROUPS = ["Level", "Time", "Detect", "Key", "Out"];
 /** The value of a dotted setting name. */
 export const settingOf = (settings, name) => name.split(".").reduce((part, key) => part[key], settings);
 
+/** Settings with dotted names laid over them. */
+export function overlaid(settings, over) {
+  const laid = JSON.parse(JSON.stringify(settings));
+  for (const [name, value] of Object.entries(over)) {
+    const path = name.split(".");
+    const last = path.pop();
+    path.reduce((part, key) => part[key], laid)[last] = value;
+  }
+  return laid;
+}
+
 export class Bench {
   /**
    * @param {HTMLElement} root

@@ -1,7 +1,7 @@
 // The desk: holds what is shown, passes what the hand does to the server and what comes back to the pictures.
 
 import * as api from "./api.js";
-import { Bench } from "./bench.js";
+import { Bench, overlaid } from "./bench.js";
 import { NumberControl } from "./control.js";
 import { follow } from "./jobs.js";
 import { keyHandler, SHORTCUTS } from "./keys.js";
@@ -9,10 +9,11 @@ import { Live } from "./live.js";
 import { Previewer } from "./previewer.js";
 import { putStyle, putText } from "./put.js";
 import { TakeView } from "./takeview.js";
+import { bars, clock } from "./times.js";
 import { TrackList } from "./tracks.js";
 
 const FIGURES_MS = 45;
-const PARTS = ["take", "bench", "tracks", "chain", "position", "clock", "tempo", "name", "master", "exporting", "download"];
+const PARTS = ["take", "bench", "tracks", "chain", "position", "clock", "tempo", "name", "master", "exporting", "download", "history"];
 
 /** @param {{session: object, processors: object[], trackSettings: object[], sound: {worklet: string, worker: string}}} data */
 export const desk = (data) => () => {
@@ -36,6 +37,8 @@ export const desk = (data) => () => {
     bits: "24",
     dragged: null,
     renaming: false,
+    copying: false,
+    steps: [],
     newName: "",
 
     get document() { return this.session.document; },
@@ -263,6 +266,30 @@ export const desk = (data) => () => {
     undo() { return this.send(() => api.undo(this.session.id)); },
     redo() { return this.send(() => api.redo(this.session.id)); },
 
+    async showHistory() {
+      const { steps } = (await this.tried(() => api.history(this.session.id))) ?? { steps: [] };
+      this.steps = steps;
+      if (!parts.history.open) parts.history.showModal();
+    },
+    async goTo(step) {
+      await this.send(() => api.goToStep(this.session.id, step.number));
+      await this.showHistory();
+    },
+    draftTitle(number) {
+      if (this.copying) return `Copy this chain to draft ${number}`;
+      return this.track?.drafts[number] || number === this.track?.draft ? `Draft ${number}` : `Draft ${number}: begins as a copy`;
+    },
+    useDraft(number) {
+      if (!this.track) return;
+      const copy = this.copying && number !== this.track.draft;
+      this.copying = false;
+      this.onTrack(copy ? "copy_draft" : "use_draft", { draft: number });
+    },
+    startFrom(list_) {
+      if (list_.value) this.onProcessor("start_from", this.processor, { name: list_.value });
+      list_.value = "";
+    },
+
     async add(type) {
       this.adding = false;
       const id = crypto.randomUUID().replaceAll("-", "").slice(0, 12);
@@ -316,25 +343,3 @@ export const desk = (data) => () => {
     stopJob(row) { if (row.id) api.cancelJob(row.id); },
   };
 };
-
-/** Settings with dotted names laid over them. */
-function overlaid(settings, over) {
-  const laid = JSON.parse(JSON.stringify(settings));
-  for (const [name, value] of Object.entries(over)) {
-    const path = name.split(".");
-    const last = path.pop();
-    path.reduce((part, key) => part[key], laid)[last] = value;
-  }
-  return laid;
-}
-
-/** Bars, beats and sixteenths, counted from one. */
-function bars(frame, { sample_rate: rate, tempo_bpm: tempo, beats_per_bar: beats }) {
-  const sixteenth = Math.floor((frame / rate / 60) * tempo * 4 + 1e-6);
-  return `${Math.floor(sixteenth / (4 * beats)) + 1}.${(Math.floor(sixteenth / 4) % beats) + 1}.${(sixteenth % 4) + 1}`;
-}
-
-/** Minutes, seconds and hundredths. */
-function clock(seconds) {
-  return `${Math.floor(seconds / 60)}:${(seconds % 60).toFixed(2).padStart(5, "0")}`;
-}

@@ -9,6 +9,7 @@ export const SHORTCUTS = [
   ["B", "processor on or off"],
   ["[ ]", "previous and next processor"],
   [", .", "previous and next track"],
+  ["Shift+1 to 4", "drafts"],
   ["Ctrl+Z", "undo"],
   ["Ctrl+Shift+Z", "redo"],
   ["?", "this list"],
@@ -30,11 +31,13 @@ export function keyHandler(desk) {
     ".": () => desk.neighbourTrack(1),
     "?": () => desk.$refs.help.showModal(),
   };
+  const draft = (event) => event.shiftKey && /^Digit([1-4])$/.exec(event.code)?.[1];
   return (event) => {
     if (event.target.closest?.("input, select, textarea, dialog[open]")) return;
     const control = event.ctrlKey || event.metaKey;
     const key = event.key.toLowerCase();
-    const act = control ? (key === "z" ? () => (event.shiftKey ? desk.redo() : desk.undo()) : null) : plain[event.key] ?? plain[key];
+    const number = draft(event);
+    const act = number ? () => desk.useDraft(Number(number)) : control ? (key === "z" ? () => (event.shiftKey ? desk.redo() : desk.undo()) : null) : plain[event.key] ?? plain[key];
     if (!act || event.altKey) return;
     event.preventDefault();
     act();
