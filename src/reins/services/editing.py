@@ -25,7 +25,7 @@ def new_session(house: House, name: str, **values: Any) -> str:
 
 def session_state(house: House, session_id: str) -> dict[str, Any]:
     """Everything a desk shows: document, step number, what undo and redo would do, takes."""
-    with house.database() as db:
+    with house.reading() as db:
         stored = store.get_session(db, session_id)
         steps = {step["number"]: step["label"] for step in store.list_steps(db, session_id)}
         takes = list_takes(db, session_id)
@@ -42,7 +42,7 @@ def session_state(house: House, session_id: str) -> dict[str, Any]:
 
 def list_shelf(house: House) -> list[dict[str, Any]]:
     """The sessions as cards: id, name, names of tracks, length, steps and last change as text."""
-    with house.database() as db:
+    with house.reading() as db:
         cards = []
         for stored in store.list_sessions(db):
             takes = list_takes(db, stored.id)
@@ -65,7 +65,7 @@ def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
         raise ConflictError("A track comes with its take: bring in audio to add one.")
     with house.database() as db:
         stored, label = store.keep_step(db, session_id, change)
-    house.tell(session_id)
+        house.tell(session_id, stored.document)
     return {"step": stored.step, "label": label}
 
 
@@ -86,7 +86,7 @@ def go_to_step(house: House, session_id: str, number: int) -> dict[str, Any]:
 
 def history(house: House, session_id: str) -> list[dict[str, Any]]:
     """Every step with number, label and whether it is in force; newest first, ending with the beginning."""
-    with house.database() as db:
+    with house.reading() as db:
         now = store.get_session(db, session_id).step
         steps = [{"number": 0, "label": "The beginning"}, *store.list_steps(db, session_id)]
     return [
@@ -98,21 +98,22 @@ def history(house: House, session_id: str) -> list[dict[str, Any]]:
 def _walk(house: House, session_id: str, way: Callable[..., tuple[store.Stored, str | None]]) -> dict[str, Any]:
     with house.database() as db:
         stored, label = way(db, session_id)
-    house.tell(session_id)
+        house.tell(session_id, stored.document)
     return {"step": stored.step, "label": label}
 
 
 def keep_track(house: House, session_id: str, take_id: str, facts: TakeFacts, track: Track) -> str:
     """Keep a finished take and its track as one step; returns the track's id."""
     track_id = new_id()
-    with house.database() as db, transaction(db):
-        add_take(db, take_id, session_id, track.name, facts)
-        store.keep_step(db, session_id, AddTrack(kind="add_track", track_id=track_id, track=track))
-    house.tell(session_id)
+    with house.database() as db:
+        with transaction(db):
+            add_take(db, take_id, session_id, track.name, facts)
+            stored, _ = store.keep_step(db, session_id, AddTrack(kind="add_track", track_id=track_id, track=track))
+        house.tell(session_id, stored.document)
     return track_id
 
 
 def document_of(house: House, session_id: str) -> Document:
     """The session's document as kept now."""
-    with house.database() as db:
+    with house.reading() as db:
         return store.get_session(db, session_id).document

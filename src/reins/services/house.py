@@ -8,16 +8,19 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.errors import StorageError
 from reins.store.database import connect, migrate
 from reins.store.takes import get_take, sweep_folders
 
-Listener = Callable[[str], None]
+Listener = Callable[[str, Document], None]
 
 
 class House:
-    """Database and take folders of one data directory. The connection is shared under a lock: SQLite has one writer."""
+    """Database and take folders of one data directory. One connection writes, under a lock, as SQLite has
+    one writer; one reads.
+    """
 
     def __init__(self, data_dir: Path) -> None:
         self.takes_dir = data_dir / "takes"
@@ -29,9 +32,10 @@ class House:
         except OSError as error:
             raise StorageError(f"{data_dir}: the folder cannot be made ({error.strerror}).") from error
         self._connection = connect(data_dir / "reins.db")
+        self._reader = connect(data_dir / "reins.db")
         migrate(self._connection)
         sweep_folders(self._connection, self.takes_dir)
-        self._lock = threading.RLock()
+        self._lock, self._read_lock = threading.RLock(), threading.Lock()
         self._takes: dict[str, Take] = {}
         self._listeners: set[Listener] = set()
 
@@ -41,6 +45,12 @@ class House:
         with self._lock:
             yield self._connection
 
+    @contextmanager
+    def reading(self) -> Iterator[sqlite3.Connection]:
+        """A connection for reading: what is looked at never waits for a disk that is busy keeping a change."""
+        with self._read_lock:
+            yield self._reader
+
     def passing_folder(self) -> Path:
         """A fresh folder for a file on its way in or out; StorageError when the disk refuses."""
         try:
@@ -49,7 +59,10 @@ class House:
             raise StorageError(f"The disk refused ({error.strerror}); nothing was changed.") from error
 
     def take(self, take_id: str) -> Take:
-        """An open take, or NotFoundError."""
+        """An open take, or NotFoundError. One that is open already is given without waiting for the database."""
+        known = self._takes.get(take_id)
+        if known is not None:
+            return known
         with self._lock:
             if take_id not in self._takes:
                 get_take(self._connection, take_id)
@@ -57,16 +70,21 @@ class House:
             return self._takes[take_id]
 
     def listen(self, listener: Listener) -> Callable[[], None]:
-        """Have `listener` called with a session's id after each change kept; returns what stops it."""
+        """Have `listener` called with a session's id and document after each change kept; returns what stops it."""
         self._listeners.add(listener)
         return lambda: self._listeners.discard(listener)
 
-    def tell(self, session_id: str) -> None:
-        """Tell the listeners that a session has changed."""
+    def tell(self, session_id: str, document: Document) -> None:
+        """Tell the listeners that a session has changed, and to what, so that sound never waits for the database.
+
+        Called while the database is held, so that they hear of changes in the order they were kept.
+        """
         for listener in list(self._listeners):
-            listener(session_id)
+            listener(session_id, document)
 
     def close(self) -> None:
         """Close the database."""
         with self._lock:
             self._connection.close()
+        with self._read_lock:
+            self._reader.close()

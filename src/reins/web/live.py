@@ -31,11 +31,10 @@ class DeskPlayer:
     """Runs a LiveClock in a thread: commands go in through a queue, blocks and messages come out through `out`."""
 
     def __init__(self, house: House, session_id: str, out: Out) -> None:
-        self._house, self._session_id, self._out = house, session_id, out
+        self._house, self._out = house, out
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
-        self._kept = document_of(house, session_id)
-        self._trial = self._kept
-        self._clock = LiveClock(self._kept, self._takes(self._kept))
+        self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
+        self._clock = LiveClock(self._trial, self._takes(self._trial))
         self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
         self._thread.start()
 
@@ -138,8 +137,7 @@ class DeskPlayer:
 
     def _on_kept(self, message: dict[str, Any]) -> None:
         """The session has changed, here or in another tab."""
-        self._kept = document_of(self._house, self._session_id)
-        self._change(self._kept)
+        self._change(message["document"])
         self._say({"type": "kept"})
 
     def _change(self, document: Document) -> None:
@@ -176,12 +174,17 @@ async def live(socket: WebSocket, session_id: str) -> None:
         await socket.send_text(json.dumps({"type": "error", "sentence": str(error)}))
         await socket.close(4404)
         return
-    forget = house.listen(lambda changed: player.command({"type": "kept"}) if changed == session_id else None)
+
+    def kept(changed: str, document: Document) -> None:
+        if changed == session_id:
+            player.command({"type": "kept", "document": document})
+
+    forget = house.listen(kept)
     sender = asyncio.create_task(_send_all(socket, outbox))
     try:
         while True:
             message = json.loads(await socket.receive_text())
-            if isinstance(message, dict):
+            if isinstance(message, dict) and message.get("type") != "kept":
                 player.command(message)
     except (WebSocketDisconnect, RuntimeError):
         pass
