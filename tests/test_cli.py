@@ -1,14 +1,18 @@
 """The command line, called as a person calls it."""
 
+import contextlib
+import io
 import json
 import re
 import subprocess
 import sys
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
 import soundfile
 
+from reins import cli
 from reins.core.chainfile import parse_chain
 from reins.core.engine.chain import Chain
 from reins.errors import SettingsError
@@ -17,8 +21,27 @@ from tests.core.test_compressor import db
 
 
 def reins(*arguments, cwd):
-    command = [sys.executable, "-m", "reins.cli", *map(str, arguments)]
-    return subprocess.run(command, cwd=cwd, capture_output=True, text=True)
+    """Run the command line here, in a folder; as a process it would load numba anew each time."""
+    out, problem = io.StringIO(), io.StringIO()
+    with (
+        contextlib.chdir(cwd),
+        contextlib.redirect_stdout(out),
+        contextlib.redirect_stderr(problem),
+        pytest.MonkeyPatch.context() as patch,
+        pytest.raises(SystemExit) as left,
+    ):
+        patch.setattr(sys, "argv", ["reins", *map(str, arguments)])
+        cli.main()
+    return SimpleNamespace(returncode=left.value.code, stdout=out.getvalue(), stderr=problem.getvalue())
+
+
+def test_it_runs_as_a_process_of_its_own(folder):
+    done = subprocess.run(
+        [sys.executable, "-m", "reins.cli", "measure", "gone.wav"], cwd=folder, capture_output=True, text=True
+    )
+
+    assert (done.returncode, done.stdout) == (2, "")
+    assert done.stderr == "gone.wav: cannot be opened (No such file or directory).\n"
 
 
 @pytest.fixture
