@@ -41,6 +41,8 @@ def main():
     find(driver, '[data-do="play"]').click()
     wait_until(lambda: driver.execute_script("return reins.live.position() > 48000 * 19.42"), 60)
     driver.save_screenshot(str(SHOTS / "desk.png"))
+    find(driver, '[data-do="theme"]').click()
+    driver.save_screenshot(str(SHOTS / "desk-night.png"))
     driver.quit()
     server.kill()
 
