@@ -61,7 +61,7 @@ class Server:
         self.process.wait()
 
 
-def wait_until(condition, seconds=15):
+def wait_until(condition, seconds=40):
     """Poll a condition; returns its first true value."""
     end = time.monotonic() + seconds
     while True:
@@ -95,7 +95,7 @@ def find(driver, selector):
     return driver.find_element(By.CSS_SELECTOR, selector)
 
 
-def wait_for(driver, selector, seconds=15):
+def wait_for(driver, selector, seconds=40):
     """The first element that matches and is shown."""
     return WebDriverWait(driver, seconds).until(
         lambda d: next((e for e in d.find_elements(By.CSS_SELECTOR, selector) if e.is_displayed()), None)
