@@ -148,6 +148,23 @@ def test_the_theme_is_changed_by_hand_and_kept(desk, driver):
     assert paper() == day
 
 
+def test_without_a_choice_the_theme_is_the_systems(desk, driver):
+    def system_prefers(scheme):
+        feature = {"name": "prefers-color-scheme", "value": scheme}
+        driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [feature]})
+
+    def theme():
+        return driver.execute_script("return document.documentElement.dataset.theme")
+
+    driver.execute_script("localStorage.removeItem('reins-theme')")
+    desk.open()
+
+    system_prefers("dark")
+    wait_until(lambda: theme() == "night")
+    system_prefers("light")
+    wait_until(lambda: theme() == "day")
+
+
 def test_the_steps_lead_back_and_forth(desk, driver):
     before = desk.state()
     desk.add_compressor("Room")

@@ -3,7 +3,7 @@
 import pytest
 
 from reins import errors
-from reins.core.chainfile import describe_change, describe_fields, parse_chain, parse_settings, write_chain
+from reins.core.chainfile import describe_change, describe_fields, parse_settings
 from reins.core.processors import CompressorSettings, Key
 from reins.core.sessions import Track
 from reins.core.starting_points import STARTING_POINTS, find_starting_point
@@ -72,17 +72,6 @@ def test_every_starting_point_is_valid_and_says_why():
         assert parse_settings(point.type, point.settings, point.name)
         assert point.sentence.endswith(".")
         assert find_starting_point(point.type, point.name) is point
-
-
-def test_a_chain_written_is_the_chain_read():
-    text = '{"format": "reins-chain", "version": 1, "processors": [{"type": "compressor", "settings": {"ratio": 3}}]}'
-    entries = parse_chain(text, "one")
-
-    again = parse_chain(write_chain(entries), "two")
-
-    assert again == entries
-    assert again[0].settings.ratio == 3.0
-    assert "id" not in write_chain(entries)
 
 
 def test_every_error_is_in_the_tree_drawn_at_its_top():

@@ -159,6 +159,7 @@ def test_a_change_that_alters_nothing_makes_no_step(db):
             "no processor type “flanger”; allowed: compressor",
         ),
         (on("add_processor", type="compressor", processor_id="c"), ConflictError, "“c” already"),
+        (on("set_processor", processor_id="c", settings={"key.source": "Kick"}), SettingsError, "“Kick”; allowed in a"),
         (on("start_from", processor_id="c", name="Tuba"), NotFoundError, "no starting point “Tuba”"),
         (on("copy_draft", draft=1), ConflictError, "draft 1 is the one in use"),
         (on("use_draft", draft=5), SettingsError, "draft: given 5; allowed: less than or equal to 4"),

@@ -99,6 +99,24 @@ def test_an_older_preview_is_stopped_by_a_newer_one(client, session_id, track_id
     assert "newer change" in answer.json()["error"]
 
 
+def test_a_newer_look_at_a_part_stops_an_older_one_at_the_whole(client, session_id, track_id):
+    add_compressor(client, session_id, track_id)
+    preview(client, session_id, track_id, number=5, frames=640)
+
+    assert preview(client, session_id, track_id, number=4, whole=True).status_code == 409
+
+
+def test_what_is_remembered_of_takes_is_bounded_by_its_size(client, session_id, track_id, monkeypatch):
+    add_compressor(client, session_id, track_id)
+    monkeypatch.setattr("reins.services.previews.REMEMBERED_BINS", 2000)  # a second of sound is 750 bins
+    previews = client.app.state.previews
+
+    for number in range(6):
+        preview(client, session_id, track_id, number=number, whole=True, settings={"threshold_db": -10.0 - number})
+
+    assert 0 < previews._bins() <= 2000
+
+
 def test_levels_say_how_long_a_take_sits_at_each(client, session_id, track_id):
     levels = client.get(f"/api/sessions/{session_id}/tracks/{track_id}/levels").json()
 

@@ -78,12 +78,6 @@ def parse_chain(text: str, name: str) -> list[ProcessorEntry]:
     return [parse_entry(raw, f"{name}: processor {index}") for index, raw in enumerate(document.processors)]
 
 
-def write_chain(entries: list[ProcessorEntry]) -> str:
-    """The chain file of these processors, every setting written out."""
-    processors = [entry.model_dump(exclude={"id"}) for entry in entries]
-    return json.dumps({"format": "reins-chain", "version": 1, "processors": processors}, indent=2)
-
-
 def _field_at(model: type[pydantic.BaseModel], location: tuple[int | str, ...]) -> Any:
     field = None
     for part in location:

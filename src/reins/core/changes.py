@@ -191,7 +191,11 @@ class SetProcessor(_OnProcessor):
         """Document with the settings, and the label; SettingsError when a value is outside its limits."""
         track = document.track(self.track_id)
         index, entry = _processor_at(track, self.processor_id)
-        settings = parse_settings(entry.type, self._merged(entry), f"{track.name} ({entry.type})")
+        where = f"{track.name} ({entry.type})"
+        settings = parse_settings(entry.type, self._merged(entry), where)
+        key = getattr(settings, "key", None)
+        if key is not None and key.source != "self":
+            raise SettingsError(f"{where}: key.source is “{key.source}”; allowed in a session so far: self.")
         on = entry.on if self.on is None else self.on
         said = describe_change(entry.type, entry.settings, settings)
         if on != entry.on:

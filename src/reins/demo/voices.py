@@ -19,13 +19,13 @@ VOWELS = {
     "o": ((470, 80), (850, 100), (2500, 160), (3300, 220)),
     "u": ((330, 70), (750, 90), (2400, 160), (3300, 220)),
 }
+ESS_BAND_HZ = (6000.0, 9000.0)
 # Band (Hz) and length (s) of the noise of each consonant.
-CONSONANTS = {"s": ((6000, 9000), 0.11), "sh": ((2500, 5200), 0.12), "t": ((3000, 8000), 0.03)}
+CONSONANTS = {"s": (ESS_BAND_HZ, 0.11), "sh": ((2500, 5200), 0.12), "t": ((3000, 8000), 0.03)}
 
 # Fault: the verse is sung quietly, the chorus line shouted; RMS of the vowels, dB apart.
 CHORUS_OVER_VERSE_DB = 14.0
 # Fault: esses in ESS_BAND_HZ are this much hotter than a balanced s, which lies NATURAL_ESS_DB below the vowel (RMS).
-ESS_BAND_HZ = (6000.0, 9000.0)
 NATURAL_ESS_DB = -10.0
 ESS_HOT_DB = 8.0
 # Fault: room noise behind the announcer, RMS below the RMS of the speech.

@@ -21,6 +21,8 @@ from reins.services.editing import document_of
 from reins.services.house import House
 
 REMEMBERED = 24
+REMEMBERED_BINS = 1_000_000  # 24 bytes each: four whole takes of five minutes
+MAX_DESKS = 100
 MAX_COLUMNS = 4096
 
 
@@ -30,7 +32,7 @@ class Previews:
     def __init__(self, house: House) -> None:
         self._house = house
         self._lock = threading.Lock()
-        self._newest: dict[tuple[str, str], int] = {}
+        self._newest: OrderedDict[str, int] = OrderedDict()
         self._spans: OrderedDict[Any, Any] = OrderedDict()
 
     def preview(
@@ -40,9 +42,9 @@ class Previews:
         """Envelopes by column for frames start .. start + frames of a track, and what the processor did.
 
         settings override the processor's kept ones, as during a drag. With `whole`, everything is measured over the
-        whole take. Raises CancelledError as soon as the same desk sends a newer request of the same kind.
+        whole take. Raises CancelledError as soon as the same desk sends a request with a higher number.
         """
-        check = self._newer_stops(desk, "whole" if whole else "visible", number)
+        check = self._newer_stops(desk, number)
         if not (0 < columns <= MAX_COLUMNS and frames > 0 and start >= 0):
             raise InputError(
                 f"columns is {columns}, frames {frames}, start {start}; allowed: 1 to {MAX_COLUMNS} columns."
@@ -68,12 +70,14 @@ class Previews:
         take = self._house.take(take_id)
         return self._remembered(("levels", take_id), lambda: level_histogram(take))
 
-    def _newer_stops(self, desk: str, kind: str, number: int) -> Callable[[], None]:
+    def _newer_stops(self, desk: str, number: int) -> Callable[[], None]:
         with self._lock:
-            self._newest[desk, kind] = max(number, self._newest.get((desk, kind), number))
+            self._newest[desk] = max(number, self._newest.pop(desk, number))
+            while len(self._newest) > MAX_DESKS:
+                self._newest.popitem(last=False)
 
         def check() -> None:
-            if self._newest[desk, kind] > number:
+            if self._newest.get(desk, number) > number:
                 raise CancelledError("A newer change is being drawn.")
 
         return check
@@ -86,9 +90,12 @@ class Previews:
         value = make()
         with self._lock:
             self._spans[key] = value
-            while len(self._spans) > REMEMBERED:
+            while len(self._spans) > 1 and (len(self._spans) > REMEMBERED or self._bins() > REMEMBERED_BINS):
                 self._spans.popitem(last=False)
         return value
+
+    def _bins(self) -> int:
+        return sum(value.peaks.size for value in self._spans.values() if isinstance(value, Span))
 
     def _spans_of(
         self, take_id: str, take: Take, chain: list[ProcessorEntry], processor_id: str | None,

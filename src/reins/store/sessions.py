@@ -16,7 +16,6 @@ INSERT INTO sessions (id, document, step, created_at, changed_at) VALUES (:id, :
 LIST = "SELECT id, document, step, changed_at FROM sessions ORDER BY changed_at DESC, id"
 GET = "SELECT id, document, step, changed_at FROM sessions WHERE id = :id"
 UPDATE = "UPDATE sessions SET document = :document, step = :step, changed_at = :now WHERE id = :id"
-DELETE = "DELETE FROM sessions WHERE id = :id"
 FORGET_UNDONE = "DELETE FROM steps WHERE session_id = :id AND number > :step"
 INSERT_STEP = """
 INSERT INTO steps (session_id, number, label, before, after, made_at)
@@ -61,12 +60,6 @@ def get_session(db: sqlite3.Connection, session_id: str) -> Stored:
     if row is None:
         raise NotFoundError("session", session_id)
     return _stored(row)
-
-
-def remove_session(db: sqlite3.Connection, session_id: str) -> None:
-    """Forget a session with its takes and steps."""
-    with transaction(db):
-        db.execute(DELETE, {"id": session_id})
 
 
 def list_steps(db: sqlite3.Connection, session_id: str) -> list[dict[str, Any]]:

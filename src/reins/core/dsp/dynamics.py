@@ -19,7 +19,6 @@ DB_PER_LOG2 = 6.020599913279624  # 20 log10(2)
 LOG2_PER_DB = 1.0 / DB_PER_LOG2
 TWO_OVER_LN2 = 2.8853900817779268
 SQRT_HALF_BITS = 0x3FE6A09E667F3BCD
-MANTISSA = 0x000FFFFFFFFFFFFF
 BIAS_BITS = 1023 << 52
 ROUND = 6755399441055744.0  # 1.5 * 2**52: adding it rounds to an integer held in the low bits
 EXPONENT_AS_FLOAT = 0x4330000000000000  # the bits of 2**52
@@ -35,7 +34,6 @@ BLEND, RMS_K, LINK, LINK_BY_MEAN = 0, 1, 2, 3  # 0 peak .. 1 RMS; 0 apart .. 1 t
 THRESHOLD_DB, SLOPE, KNEE_DB, RANGE_DB = 4, 5, 6, 7  # slope = 1/ratio - 1
 ATTACK_K, RELEASE_K, HOLD_FRAMES, AUTO_RELEASE, FILL_K, DRAIN_K = 8, 9, 10, 11, 12, 13
 OUTPUT, MID_SIDE, FIRST_DRY, FIRST_WET, SECOND_DRY, SECOND_WET = 14, 15, 16, 17, 18, 19
-PARAMS = 20
 
 
 @inlined
@@ -210,7 +208,7 @@ def compress(heard, source, state, params, scratch, gain_db, out):
 
     heard (lanes, frames): the detector's signal. source, out (channels, frames): what the gain acts on, and the
     result. gain_db (gain lanes, frames): filled; one lane when fully linked, else as many as heard has.
-    state (lanes, LANE_STATE) is carried; params (PARAMS) as numbered above; scratch (SCRATCH_ROWS, CHUNK).
+    state (lanes, LANE_STATE) is carried; params as numbered above; scratch (SCRATCH_ROWS, CHUNK).
     """
     gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)

@@ -6,6 +6,7 @@ numbers (2^-40 steps, rounded down): no drift, and exactly 1 at rest.
 """
 
 import math
+from functools import cache
 
 import numpy as np
 import numpy.typing as npt
@@ -23,6 +24,7 @@ GAIN, SLOW, TOTAL = 0, 1, 2
 PIECE = 256  # frames looked at together when asking whether anything can reach the ceiling
 
 
+@cache
 def interpolator() -> Array:
     """Windowed-sinc phases (PHASES, TAPS) around the middle of the taps; phase 0 is the sample itself."""
     n = np.arange(TAPS) - (TAPS // 2 - 1)

@@ -36,7 +36,8 @@ class LiveClock:
         self._ahead_frames = round(AHEAD_S * document.sample_rate)
         self.playing = False
         self.stream = 0
-        self._start = self._sent = self._played = 0
+        self._sent = self._played = 0
+        self._stream_map = Stream(0)
 
     def play(self, frame: int) -> int:
         """Start a new stream at a session frame; returns its number."""

@@ -78,14 +78,16 @@ class TrackPlayer:
         if self._wanted is not None:
             self.track, self._wanted = self._wanted, None
         self._stream, self._position = stream, 0
-        self._chain = GlidingChain(self._primed(self.track), sample_rate=self._sample_rate)
+        self._chain = GlidingChain(self._primed(self._fresh(self.track)), sample_rate=self._sample_rate)
         self._delayed_by = self._chain.chain.latency_frames
 
-    def _primed(self, track: Track) -> Chain:
-        """A fresh chain that has heard the session up to the stream's position, latency included."""
-        chain = Chain(track.chain, channels=self.take.facts.channels, sample_rate=self._sample_rate)
+    def _fresh(self, track: Track) -> Chain:
+        return Chain(track.chain, channels=self.take.facts.channels, sample_rate=self._sample_rate)
+
+    def _primed(self, chain: Chain) -> Chain:
+        """A fresh chain, after it has heard the session up to the stream's position, latency included."""
         latency = chain.latency_frames
-        if track.chain:
+        if chain.entries:
             here = self._stream.spans(self._position, 1)[0][0]
             begin = max(0, here - round(PRE_ROLL_S * self._sample_rate))
             for first in range(begin, here, PRE_ROLL_BLOCK):
@@ -110,11 +112,9 @@ class TrackPlayer:
         if self._wanted is not None and not self._chain.gliding:
             track, self._wanted = self._wanted, None
             if track.chain != self.track.chain:
-                twin = self._chain.chain.evolved(track.chain)
-                rebuilt = Chain(track.chain, channels=self.take.facts.channels, sample_rate=self._sample_rate)
-                if rebuilt.latency_frames != old_latency:
-                    twin = self._primed(track)
-                self._chain.change(twin)
+                fresh = self._fresh(track)
+                same = fresh.latency_frames == old_latency
+                self._chain.change(self._chain.chain.evolved(track.chain) if same else self._primed(fresh))
             self.track = track
         return old_latency
 

@@ -33,15 +33,16 @@ def fold_block(
 ) -> None:
     """Fold result (channels, frames) and gain_db (frames) into bins; first_frame is counted within the span.
 
-    peaks, squares, deepest, highest: per bin the largest magnitude, sum of squares over channels, lowest and highest
-    gain. histogram counts frames by gain taken, lifted those by gain given.
+    peaks, deepest, highest: per bin the largest magnitude, lowest and highest gain. squares (1): their sum so far over
+    all channels. histogram counts frames by gain taken, lifted those by gain given.
     """
     channels = result.shape[0]
     i = 0
     while i < frames_wanted:
         index = (first_frame + i) // BIN_FRAMES
         stop = min(frames_wanted, (index + 1) * BIN_FRAMES - first_frame)
-        peak, square, low, high = peaks[index], squares[index], deepest[index], highest[index]
+        peak, low, high = peaks[index], deepest[index], highest[index]
+        square = 0.0
         for channel in range(channels):
             for k in range(i, stop):
                 x = result[channel, k]
@@ -57,5 +58,6 @@ def fold_block(
                 histogram[min(taken, HISTOGRAM_BINS - 1)] += 1
             elif taken < 0:
                 lifted[min(-taken, HISTOGRAM_BINS - 1)] += 1
-        peaks[index], squares[index], deepest[index], highest[index] = peak, square, low, high
+        peaks[index], deepest[index], highest[index] = peak, low, high
+        squares[0] += square
         i = stop

@@ -45,7 +45,6 @@ class Span:
     start: int
     frames: int
     peaks: Array
-    squares: Array
     deepest_db: Array
     highest_db: Array
     histogram: Counts
@@ -124,7 +123,7 @@ def measure_span(
 
     which = _gain_row(chain, processor_id)
     bins = -(-frames // BIN_FRAMES)
-    peaks, squares, deepest, highest = np.zeros(bins), np.zeros(bins), np.zeros(bins), np.zeros(bins)
+    peaks, deepest, highest, squares = np.zeros(bins), np.zeros(bins), np.zeros(bins), np.zeros(1)
     histogram, lifted = np.zeros(HISTOGRAM_BINS, np.int64), np.zeros(HISTOGRAM_BINS, np.int64)
     meter = LoudnessMeter(sample_rate=rate)
 
@@ -147,8 +146,8 @@ def measure_span(
             done += count
         if folding is not None:
             folding.result()
-    level = measure_level(float(squares.sum()), float(peaks.max(initial=0.0)), frames * channels, meter)
-    return Span(start, frames, peaks, squares, deepest, highest, histogram, lifted, level)
+    level = measure_level(float(squares[0]), float(peaks.max(initial=0.0)), frames * channels, meter)
+    return Span(start, frames, peaks, deepest, highest, histogram, lifted, level)
 
 
 def _gain_row(chain: Chain, processor_id: str | None) -> int | None:

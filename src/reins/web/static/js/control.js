@@ -115,7 +115,12 @@ export class NumberControl {
 
   wheel(event) {
     event.preventDefault();
-    this.move(nudged(this.value, event.deltaY < 0 || event.deltaX > 0 ? 1 : -1, event.shiftKey, this.setting));
+    this.nudge(event.deltaY < 0 || event.deltaX > 0 ? 1 : -1, event.shiftKey);
+  }
+
+  /** Some steps up or down; kept once the hand rests. */
+  nudge(steps, fine) {
+    this.move(nudged(this.value, steps, fine, this.setting));
     this.settleSoon();
   }
 
@@ -123,10 +128,8 @@ export class NumberControl {
     const direction = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
     if (event.key === "Home") this.reset();
     else if (event.key === "Enter") this.type();
-    else if (direction) {
-      this.move(nudged(this.value, direction, event.shiftKey, this.setting));
-      this.settleSoon();
-    } else return;
+    else if (direction) this.nudge(direction, event.shiftKey);
+    else return;
     event.preventDefault();
     event.stopPropagation();
   }

@@ -80,7 +80,7 @@ export const desk = (data) => () => {
         loop: (loop) => this.change({ kind: "set_session", loop }),
         threshold: (db) => this.attemptThreshold(db),
         keepThreshold: () => bench.controls.get(this.kind.line).settle(),
-        nudge: (direction, fine) => this.nudgeThreshold(direction, fine),
+        nudge: (direction, fine) => bench.controls.get(this.kind.line).nudge(direction, fine),
       });
       bench = new Bench(parts.bench, {
         attempt: (name, value) => this.attempt(name, value),
@@ -166,7 +166,7 @@ export const desk = (data) => () => {
       attempted = {};
       if (!this.processor) this.processorId = this.chain[0]?.id ?? null;
       const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
-      view.show({ sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb(), lineName: this.kind?.line === "ceiling_db" ? "ceiling" : "threshold" });
+      view.show({ sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb(), line: this.kind?.settings.find((s) => s.name === this.kind.line) });
       tempo.set(tempoBpm);
       list.show(parts.tracks, this.document, this.trackId);
       if (this.processor) {
@@ -188,11 +188,6 @@ export const desk = (data) => () => {
       const { low, high } = control.setting;
       const drive = attempted.input_db ?? this.processor.settings.input_db;
       control.move(Math.min(high, Math.max(low, Math.round((level + drive) * 10) / 10)));
-    },
-
-    nudgeThreshold(direction, fine) {
-      const control = bench.controls.get(this.kind.line);
-      control.key({ key: direction > 0 ? "ArrowUp" : "ArrowDown", shiftKey: fine, preventDefault() {}, stopPropagation() {} });
     },
 
     attempt(name, value) {
@@ -340,6 +335,6 @@ export const desk = (data) => () => {
       if (job?.state === "failed") this.complain(job.message);
       return job;
     },
-    stopJob(row) { if (row.id) api.cancelJob(row.id); },
+    stopJob(row) { api.cancelJob(row.id); },
   };
 };

@@ -21,7 +21,7 @@ export class TakeView {
     this.line = root.querySelector(".threshold-line");
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, thresholdDb: null, lineName: "threshold",
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, thresholdDb: null, line: null,
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));
@@ -49,13 +49,16 @@ export class TakeView {
 
   paint() {
     paintTake(this.canvas, this.model);
-    const { thresholdDb } = this.model;
+    const { thresholdDb, line } = this.model;
     this.handle.hidden = this.line.hidden = thresholdDb === null;
     if (thresholdDb === null) return;
     const y = `${this.place.y(thresholdDb)}px`;
     this.handle.style.top = this.line.style.top = y;
     const text = thresholdDb.toFixed(1).replace("-", "−");
-    this.handle.textContent = `${this.model.lineName} ${text}`;
+    this.handle.textContent = `${line.label.toLowerCase()} ${text}`;
+    this.handle.setAttribute("aria-label", `${line.label} on the take`);
+    this.handle.setAttribute("aria-valuemin", line.low);
+    this.handle.setAttribute("aria-valuemax", line.high);
     this.handle.setAttribute("aria-valuenow", thresholdDb);
     this.handle.setAttribute("aria-valuetext", `${text} dB`);
   }

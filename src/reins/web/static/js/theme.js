@@ -1,15 +1,17 @@
-// Runs before the page is drawn: a theme chosen by hand wins over the system's setting.
+// Runs before the page is drawn and names its theme: one chosen by hand wins over the system's setting.
 
-const chosen = localStorage.getItem("reins-theme");
-if (chosen) document.documentElement.dataset.theme = chosen;
+const system = matchMedia("(prefers-color-scheme: dark)");
+const root = document.documentElement.dataset;
 
-const isNight = () => (document.documentElement.dataset.theme ?? (matchMedia("(prefers-color-scheme: dark)").matches ? "night" : "day")) === "night";
+function nameTheme() {
+  root.theme = localStorage.getItem("reins-theme") ?? (system.matches ? "night" : "day");
+  window.dispatchEvent(new Event("themechange"));
+}
 
 /** Change between day and night, and keep the choice. */
 window.changeTheme = () => {
-  const theme = isNight() ? "day" : "night";
-  document.documentElement.dataset.theme = theme;
-  localStorage.setItem("reins-theme", theme);
-  window.dispatchEvent(new Event("themechange"));
+  localStorage.setItem("reins-theme", root.theme === "night" ? "day" : "night");
+  nameTheme();
 };
-matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => window.dispatchEvent(new Event("themechange")));
+system.addEventListener("change", nameTheme);
+nameTheme();
