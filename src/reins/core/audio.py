@@ -48,6 +48,28 @@ def _declared_bytes(file: BinaryIO) -> tuple[int, int] | None:
     return None
 
 
+_STAMP_AT = 338  # into a bext chunk: after description, originator, its reference, date and time
+
+
+def time_stamp(path: Path) -> int | None:
+    """The first frame's time in frames since midnight, as a Broadcast Wave file says it (EBU Tech 3285, 2.3: bext,
+    TimeReference), or None where there is none.
+    """
+    with path.open("rb") as file:
+        head = file.read(12)
+        if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE":
+            return None
+        while len(header := file.read(8)) == 8:
+            name, length = struct.unpack("<4sI", header)
+            if name == b"bext":
+                chunk = file.read(min(length, _STAMP_AT + 8))
+                return int(struct.unpack("<Q", chunk[_STAMP_AT:])[0]) if len(chunk) == _STAMP_AT + 8 else None
+            if name == b"data" and length == _UNKNOWN_SIZE:
+                return None
+            file.seek(length + length % 2, os.SEEK_CUR)
+    return None
+
+
 class AudioReader:
     """A file read as blocks (channels, frames) of float64 at the rate asked for.
 
@@ -166,15 +188,24 @@ class BlockFeed:
 class AudioWriter:
     """Writes blocks to a file that appears under its name only when finished; otherwise nothing is left.
 
-    file_format "wav" or "flac"; bits "16", "24" or "32f" (float, WAV only). Integer formats clip at full scale;
-    `clipped_frames` counts how often.
+    file_format "wav" or "flac"; bits "16", "24" or "32f" (float, WAV only). Blocks come at source_rate when that is
+    not the file's sample_rate. Integer formats clip at full scale; `clipped_frames` counts how often.
     """
 
-    def __init__(self, path: Path, *, channels: int, sample_rate: int, file_format: str, bits: str) -> None:
+    def __init__(
+        self, path: Path, *, channels: int, sample_rate: int, file_format: str, bits: str,
+        source_rate: int | None = None,
+    ) -> None:  # fmt: skip
         check_output(path, file_format, bits)
         self.path = path
         self.clipped_frames = 0
         self._clips = bits != "32f"
+        self._given, self._written, self._rates = 0, 0, (source_rate or sample_rate, sample_rate)
+        self._resampler = (
+            soxr.ResampleStream(*self._rates, channels, dtype="float64", quality="VHQ")
+            if self._rates[0] != sample_rate
+            else None
+        )
         self._partial = path.with_name(f".{path.name}.{os.getpid()}.partial")
         try:
             self._file = soundfile.SoundFile(
@@ -186,18 +217,35 @@ class AudioWriter:
 
     def write(self, block: Array) -> None:
         """Append a block (channels, frames)."""
+        self._given += block.shape[1]
+        if self._resampler is None:
+            self._put(block.T)
+        else:
+            self._put(self._resampler.resample_chunk(np.ascontiguousarray(block.T)))
+
+    def _put(self, frames_first: Array) -> None:
         if self._clips:
-            self.clipped_frames += int((np.abs(block) > 1.0).any(axis=0).sum())
+            self.clipped_frames += int((np.abs(frames_first) > 1.0).any(axis=1).sum())
+        self._written += frames_first.shape[0]
         try:
-            self._file.write(block.T)
+            self._file.write(frames_first)
         except (soundfile.SoundFileError, OSError) as error:
             raise StorageError(f"{self.path}: the disk refused ({error}); no file was left there.") from error
+
+    def _finish(self) -> None:
+        """Put out what the resampler still holds; the file is as long as what was given."""
+        if self._resampler is not None:
+            wanted = math.ceil(self._given * self._rates[1] / self._rates[0]) - self._written
+            rest = self._resampler.resample_chunk(np.zeros((0, self._file.channels)), last=True)[:wanted]
+            self._put(np.concatenate([rest, np.zeros((wanted - rest.shape[0], self._file.channels))]))
 
     def __enter__(self) -> "AudioWriter":
         return self
 
     def __exit__(self, kind: type | None, error: BaseException | None, trace: TracebackType | None) -> None:
         try:
+            if kind is None:
+                self._finish()
             self._file.close()
             if kind is None:
                 self._partial.replace(self.path)

@@ -1,5 +1,7 @@
 """The settings of a processor as a table for docs/formats/chain.md, read from the fields themselves."""
 
+from typing import Any
+
 from reins.core.chainfile import describe_fields
 from reins.core.processors import PROCESSORS
 
@@ -7,7 +9,19 @@ from reins.core.processors import PROCESSORS
 def settings_table(kind: str) -> str:
     """A Markdown table: setting, allowed values, default, meaning."""
     rows = ["| setting | allowed | default | meaning |", "|---|---|---|---|"]
-    for row in describe_fields(PROCESSORS[kind].Settings):
+    return "\n".join(rows + _rows(describe_fields(PROCESSORS[kind].Settings))) + "\n"
+
+
+def _rows(described: list[dict[str, Any]], prefix: str = "") -> list[str]:
+    rows = []
+    for row in described:
+        if row["kind"] == "list":
+            allowed = f"up to {row['most']}"
+            if "low" in row:
+                allowed += f", {row['low']:g} to {row['high']:g} {row['unit']}"
+            rows.append(f"| `{prefix}{row['name']}` | {allowed} | {row['default']} | {row['help']} |")
+            rows += _rows(row["fields"], f"{prefix}{row['name']}.N.")
+            continue
         if row["kind"] == "number":
             allowed = f"{row['low']:g} to {row['high']:g} {row['unit']}".rstrip()
         elif row["kind"] == "choice":
@@ -15,8 +29,8 @@ def settings_table(kind: str) -> str:
         else:
             allowed = "self, or the name of a key"
         default = f"{row['default']:g}" if isinstance(row["default"], float) else str(row["default"]).lower()
-        rows.append(f"| `{row['name']}` | {allowed} | {default} | {row['help']} |")
-    return "\n".join(rows) + "\n"
+        rows.append(f"| `{prefix}{row['name']}` | {allowed} | {default} | {row['help']} |")
+    return rows
 
 
 def write_tables(page: str) -> str:

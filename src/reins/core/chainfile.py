@@ -5,7 +5,7 @@ One model serves the chain file, the stored session and the engine. docs/formats
 
 import json
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Any, Literal, get_args, get_origin
 
 import pydantic
 from pydantic import SerializeAsAny, model_validator
@@ -78,15 +78,24 @@ def parse_chain(text: str, name: str) -> list[ProcessorEntry]:
     return [parse_entry(raw, f"{name}: processor {index}") for index, raw in enumerate(document.processors)]
 
 
-def _field_at(model: type[pydantic.BaseModel], location: tuple[int | str, ...]) -> Any:
-    field = None
+def _nested(annotation: Any) -> type[pydantic.BaseModel] | None:
+    """The model a setting holds, by itself or in a list; None for a plain value."""
+    if get_origin(annotation) is list:
+        annotation = get_args(annotation)[0]
+    return annotation if isinstance(annotation, type) and issubclass(annotation, pydantic.BaseModel) else None
+
+
+def _place(model: type[pydantic.BaseModel], location: tuple[int | str, ...]) -> tuple[Any, Any]:
+    """(field, model it holds) at a location such as bands, 2, freq_hz; None for each where there is none."""
+    field, inner = None, model
     for part in location:
-        field = model.model_fields.get(str(part)) if model else None
+        if isinstance(part, int):
+            continue
+        field = inner.model_fields.get(part) if inner else None
         if field is None:
-            return None
-        nested = field.annotation
-        model = nested if isinstance(nested, type) and issubclass(nested, pydantic.BaseModel) else None  # type: ignore[assignment]
-    return field
+            return None, None
+        inner = _nested(field.annotation)  # type: ignore[assignment]
+    return field, inner
 
 
 def _first_sentence(error: pydantic.ValidationError, model: type[pydantic.BaseModel]) -> str:
@@ -97,13 +106,12 @@ def _sentence(detail: ErrorDetails, model: type[pydantic.BaseModel]) -> str:
     """What was given and what is allowed, from one validation error."""
     name = ".".join(str(part) for part in detail["loc"]) or "document"
     given = json.dumps(detail["input"], default=str, ensure_ascii=False)
+    field, _ = _place(model, detail["loc"])
     if detail["type"] == "extra_forbidden":
         *parents, last = detail["loc"]
-        inner = _field_at(model, tuple(parents)).annotation if parents else model
-        return f"there is no setting “{last}”; allowed: {', '.join(inner.model_fields)}."
-    field = _field_at(model, detail["loc"])
+        return f"there is no setting “{last}”; allowed: {', '.join(_own_first(_place(model, tuple(parents))[1]))}."
     extra = (field.json_schema_extra or {}) if field is not None else {}
-    if extra.get("kind") == "number":
+    if extra.get("kind") == "number" and detail["type"] != "value_error":
         limits = {type(m).__name__: m for m in field.metadata}
         low, high = limits["Ge"].ge, limits["Le"].le
         return f"{name} is {given}; allowed: a number from {low:g} to {high:g} {extra['unit']}".rstrip() + "."
@@ -115,23 +123,51 @@ def _sentence(detail: ErrorDetails, model: type[pydantic.BaseModel]) -> str:
 
 def describe_change(kind: str, before: ProcessorSettings, after: ProcessorSettings) -> str:
     """What a change did in a person's words: "threshold −18.0 dB → −24.0 dB"."""
-    parts = []
-    for path, field in settings_fields(PROCESSORS[kind].Settings):
-        old, new = _value_at(before, path), _value_at(after, path)
-        if old != new:
-            extra = field.json_schema_extra
-            words = extra.get("words", {})
-            said = [words.get(v, format_value(v, extra["unit"])) for v in (old, new)]
-            parts.append(f"{extra['label'].lower()} {said[0]} → {said[1]}")
+    parts = _differences(PROCESSORS[kind].Settings, before, after)
     return ", ".join(parts) if len(parts) < 3 else f"{len(parts)} settings"
 
 
+def _differences(model: type[pydantic.BaseModel], before: Any, after: Any) -> list[str]:
+    parts = []
+    for path, field in settings_fields(model):
+        old, new = _value_at(before, path), _value_at(after, path)
+        if old != new:
+            extra = field.json_schema_extra or {}
+            if isinstance(new, list):
+                parts += _list_differences(field, extra, old, new)
+            else:
+                words = extra.get("words", {})
+                said = [words.get(v, format_value(v, extra["unit"])) for v in (old, new)]
+                parts.append(f"{extra['label'].lower()} {said[0]} → {said[1]}")
+    return parts
+
+
+def _list_differences(field: Any, extra: dict[str, Any], old: list[Any], new: list[Any]) -> list[str]:
+    """Of a list of numbers: both; of a list of bands: how many came or went, or what has changed in which."""
+    item = _nested(field.annotation)
+    if item is None:
+        said = [", ".join(format_value(v, extra["unit"]) for v in values) for values in (old, new)]
+        return [f"{extra['label'].lower()} {said[0]} → {said[1]}"]
+    if len(old) != len(new):
+        return [f"{len(old)} bands → {len(new)}"]
+    if sorted(old, key=repr) == sorted(new, key=repr):
+        return ["bands put in order"]
+    pairs = enumerate(zip(old, new, strict=True))
+    return [f"band {i + 1} {said}" for i, (a, b) in pairs for said in _differences(item, a, b)]
+
+
+def _own_first(model: type[pydantic.BaseModel]) -> list[str]:
+    inherited = {name for base in model.__bases__ for name in getattr(base, "model_fields", {})}
+    return sorted(model.model_fields, key=lambda name: name in inherited)
+
+
 def settings_fields(model: type[pydantic.BaseModel], prefix: str = "") -> list[tuple[str, Any]]:
-    """(dotted name, field) of every setting, nested ones included, in order."""
+    """(dotted name, field) of every setting, nested ones included: a model's own first, then those it inherits."""
     fields: list[tuple[str, Any]] = []
-    for name, field in model.model_fields.items():
-        nested = field.annotation
-        if isinstance(nested, type) and issubclass(nested, pydantic.BaseModel):
+    for name in _own_first(model):
+        field = model.model_fields[name]
+        nested = _nested(field.annotation)
+        if nested is not None and get_origin(field.annotation) is not list:
             fields += settings_fields(nested, f"{prefix}{name}.")
         else:
             fields.append((prefix + name, field))
@@ -155,6 +191,10 @@ def describe_fields(model: type[pydantic.BaseModel]) -> list[dict[str, Any]]:
         row = {**field.json_schema_extra, "name": path, "default": field.default, "help": field.description}
         if row["kind"] == "number":
             row |= {"low": limits["Ge"].ge, "high": limits["Le"].le}
+        elif row["kind"] == "list":
+            item = _nested(field.annotation)
+            row["fields"] = describe_fields(item) if item else []
+            row["most"] = limits["MaxLen"].max_length
         elif row["kind"] == "choice":
             row["options"] = [True, False] if field.annotation is bool else list(field.annotation.__args__)
         described.append(row)

@@ -1,22 +1,28 @@
-"""The session document: tracks with their chains, loop and tempo. core.changes holds all that can be done to it."""
+"""The session document: tracks and buses with their chains, the master, loop and tempo.
+
+Track, bus and master are strips: each has a chain, its drafts and a fader. core.changes holds all that can be done to
+a document, core.routing where the sound goes.
+"""
 
 import secrets
 from typing import Annotated, Any
 
 import pydantic
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import (
     ProcessorEntry,
     _first_sentence,
     parse_entry,
 )
-from reins.core.processors.base import Strict, number
+from reins.core.processors.base import Strict, choice, number
 from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
 DRAFTS = 4
 MAX_PROCESSORS = 32
+MASTER = "master"
+MIN_RATE, MAX_RATE = 8000, 192000
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
@@ -25,22 +31,14 @@ def new_id() -> str:
     return secrets.token_hex(6)
 
 
-class Track(Strict):
-    """One track: its take, its chain and its place in the mix."""
+class Strip(Strict):
+    """What tracks, buses and the master share: a name, a chain with its drafts, a fader."""
 
     name: Name
-    group: str = ""
-    take_id: str
     fader_db: float = number(
         0.0, FADER_OFF_DB, 12, label="Fader", unit="dB", group="Mix", step=0.5, scale="db",
-        help="The track's level in the mix; all the way down is silence.",
+        help="The level in the mix; all the way down is silence.",
     )  # fmt: skip
-    pan_pct: float = number(
-        0.0, -100, 100, label="Pan", unit="%", group="Mix", step=1,
-        help="Where the track sits between left (−100) and right (100).",
-    )  # fmt: skip
-    mute: bool = False
-    solo: bool = False
     chain: list[ProcessorEntry] = []
     draft: int = Field(1, ge=1, le=DRAFTS)
     drafts: dict[str, list[ProcessorEntry]] = {}  # chains of the drafts that are not in use, by number
@@ -56,6 +54,53 @@ class Track(Strict):
         return [v if isinstance(v, ProcessorEntry) else parse_entry(v, f"processor {i}") for i, v in enumerate(value)]
 
 
+class _Routed(Strip):
+    pan_pct: float = number(
+        0.0, -100, 100, label="Pan", unit="%", group="Mix", step=1,
+        help="Where it sits between left (−100) and right (100).",
+    )  # fmt: skip
+    mute: bool = choice(False, label="Mute", group="Mix", help="Silent in the mix; keys that follow it still hear it.")
+    solo: bool = choice(False, label="Solo", group="Mix", help="Only what is soloed is heard.")
+    bus: str = ""  # the bus it goes to; empty is the master
+
+
+class Track(_Routed):
+    """One track: its take (or none), where that begins, and its place in the mix."""
+
+    take_id: str | None = None
+    start_frame: int = Field(0, ge=0)
+    stamp_frame: int | None = Field(None, ge=0)  # the take's own time stamp, in frames of the session since midnight
+    trim_db: float = number(
+        0.0, -24, 24, label="Trim", unit="dB", group="Mix", step=0.5, scale="db",
+        help="Level of the take before its chain: brings a quiet recording up to where thresholds lie.",
+    )  # fmt: skip
+    inverted: bool = choice(
+        False, label="Polarity", group="Mix", words={"false": "as it is", "true": "inverted"},
+        help="Turns the take upside down, so that two microphones on one source stop cancelling each other.",
+    )  # fmt: skip
+
+    @model_validator(mode="before")
+    @classmethod
+    def _drop_group(cls, value: Any) -> Any:
+        """Documents kept before there were buses carry a group's name, which was only shown."""
+        return {k: v for k, v in value.items() if k != "group"} if isinstance(value, dict) else value
+
+
+class Bus(_Routed):
+    """A group of strips held together."""
+
+    solo_safe: bool = choice(
+        False, label="Solo-safe", group="Mix", help="Stays in the mix, with all that goes through it, when others solo."
+    )
+
+
+class Master(Strip):
+    """Where everything ends up; its limiter waits switched off."""
+
+    name: Name = "Master"
+    chain: list[ProcessorEntry] = [parse_entry({"id": "limiter", "type": "limiter", "on": False}, "master")]
+
+
 class Loop(Strict):
     """The part that repeats, in frames of the session."""
 
@@ -68,14 +113,26 @@ class Document(Strict):
     """A whole session."""
 
     name: Name
-    sample_rate: int = Field(48000, ge=8000, le=192000)
+    sample_rate: int = Field(48000, ge=MIN_RATE, le=MAX_RATE)
     tempo_bpm: float = number(
         120.0, 20, 400, label="Tempo", unit="bpm", group="Time", step=1, help="Beats per minute."
     )  # fmt: skip
-    beats_per_bar: int = Field(4, ge=1, le=16)
+    beats_per_bar: int = number(
+        4, 1, 16, label="Metre", unit="beats", group="Time", step=1, help="Beats in a bar."
+    )  # fmt: skip
     loop: Loop = Loop()
     tracks: dict[str, Track] = {}
     order: list[str] = []
+    buses: dict[str, Bus] = {}
+    bus_order: list[str] = []
+    master: Master = Master()
+
+    @model_validator(mode="after")
+    def _check_order(self) -> "Document":
+        for what, kept, order in (("order", self.tracks, self.order), ("bus_order", self.buses, self.bus_order)):
+            if sorted(order) != sorted(kept):
+                raise ValueError(f"{what} must name each of {sorted(kept)} once, in the order they are shown")
+        return self
 
     def track(self, track_id: str) -> Track:
         """The track with this id, or NotFoundError."""
@@ -83,10 +140,37 @@ class Document(Strict):
             raise NotFoundError("track", track_id)
         return self.tracks[track_id]
 
-    def with_track(self, track_id: str, **changes: Any) -> "Document":
-        """A copy in which the track has these fields changed."""
-        track = self.track(track_id).model_copy(update=changes)
-        return self.model_copy(update={"tracks": {**self.tracks, track_id: track}})
+    def strip(self, strip_id: str) -> Track | Bus | Master:
+        """The track, bus or master with this id, or NotFoundError."""
+        if strip_id == MASTER:
+            return self.master
+        found = self.tracks.get(strip_id) or self.buses.get(strip_id)
+        if found is None:
+            raise NotFoundError("track or bus", strip_id)
+        return found
+
+    def with_strip(self, strip_id: str, **changes: Any) -> "Document":
+        """A copy in which the track, bus or master has these fields changed."""
+        strip = self.strip(strip_id).model_copy(update=changes)
+        if strip_id == MASTER:
+            return self.model_copy(update={"master": strip})
+        place = "tracks" if strip_id in self.tracks else "buses"
+        return self.model_copy(update={place: {**getattr(self, place), strip_id: strip}})
+
+    def audible(self, track_id: str) -> bool:
+        """Whether a track is heard: not muted, and no other soloed unless this or a bus it passes is solo or spared."""
+        track = self.tracks[track_id]
+        if track.mute:
+            return False
+        if track.solo or not any(strip.solo for strip in (*self.tracks.values(), *self.buses.values())):
+            return True
+        passed, bus = set(), track.bus
+        while bus and bus not in passed:
+            if self.buses[bus].solo or self.buses[bus].solo_safe:
+                return True
+            passed.add(bus)
+            bus = self.buses[bus].bus
+        return False
 
 
 def parse_document(text: str) -> Document:

@@ -2,18 +2,24 @@
 
 The pyramid holds, per channel and per bin of 64, 1024 and 16384 frames, minimum, maximum and mean square, so a
 picture at any zoom touches about as many numbers as it has columns.
+
+Samples are kept on the grid of 24 bits times a power of two that holds the take's peak: that is what FLAC holds, so
+that a session file gives back the same samples. Recordings of 16 or 24 bits are on it as they come; others (float,
+resampled) are rounded to it once, 138 dB or more below their peak.
 """
 
 import itertools
 import json
+import mmap
 from collections.abc import Callable, Iterable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import kernel
+from reins.core.sound import TakeFacts
 from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
@@ -22,6 +28,7 @@ Floats = npt.NDArray[np.float32]
 BINS = (64, 1024, 16384)
 MINIMUM, MAXIMUM, MEAN_SQUARE = 0, 1, 2
 SAMPLES, FACTS = "samples.f32", "take.json"
+KEPT_FRAMES = 1 << 19  # about ten seconds of a take stay in memory
 
 
 @kernel("void(f4[:,::1], f8[:,::1])")
@@ -37,23 +44,16 @@ def _split_channels(frames_first: Floats, out: Array) -> None:
             out[0, i] = frames_first[i, 0]
 
 
-@dataclass(frozen=True)
-class TakeFacts:
-    """What a take is: channels, rate in Hz, length in frames."""
-
-    channels: int
-    sample_rate: int
-    frames: int
-
-
 class Take:
     """Reads a take's folder; samples and pyramid stay on disk until touched (copy-on-write: kernels want that)."""
 
     def __init__(self, folder: Path) -> None:
+        self.folder = folder
         try:
             self.facts = TakeFacts(**json.loads((folder / FACTS).read_text()))
             shape = (self.facts.frames, self.facts.channels)
-            self._samples: Floats = np.memmap(folder / SAMPLES, np.float32, "c", shape=shape)
+            self._samples = np.memmap(folder / SAMPLES, np.float32, "c", shape=shape)
+            self._touched_frames = 0
             self._pyramid = [self._open_level(folder, bin_frames) for bin_frames in BINS]
         except (OSError, ValueError, TypeError) as error:
             raise StorageError(f"The take in {folder.name} cannot be read ({error}).") from error
@@ -73,7 +73,23 @@ class Take:
                 _split_channels(np.asarray(self._samples[first:last]), out)
             else:
                 out[:, first - start : last - start] = self._samples[first:last].T
+            self._let_go(last - first)
         return out
+
+    def _let_go(self, frames: int) -> None:
+        """Give pages back now and then: a long session that is played must not fill memory with what was heard."""
+        self._touched_frames += frames
+        if self._touched_frames > KEPT_FRAMES:
+            self._touched_frames = 0
+            self._samples._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
+
+    def exponent(self) -> int:
+        """The power of two its samples fit under; see the module's docstring."""
+        level = self._pyramid[-1]
+        return exponent_for(float(level[:, :, MINIMUM].min(initial=0.0)), float(level[:, :, MAXIMUM].max(initial=0.0)))
+
+    def spectrum(self) -> None:
+        """None: only what a track lays out is weighed (see lanes)."""
 
     def peak_columns(self, start: int, frames: int, columns: int) -> Array:
         """Largest magnitude over all channels in each of `columns` equal parts of start .. start + frames.
@@ -94,7 +110,7 @@ class Take:
         return reduce_columns(peaks, edges / size - first, np.maximum)
 
 
-def reduce_columns(values: Array, edges: Array, by: np.ufunc) -> Array:
+def reduce_columns(values: Array | Floats, edges: Array, by: np.ufunc) -> Array:
     """Reduce values between rising, fractional edges; every column takes at least one value; 0 outside."""
     out = np.zeros(edges.size - 1)
     low = np.floor(edges[:-1]).astype(np.int64)
@@ -153,20 +169,17 @@ def write_take(
     Raises StorageError when the disk refuses; the caller removes the folder then. What `progress` raises passes on.
     """
     frames = 0
-    rest: Floats = np.zeros((0, channels), np.float32)
+    low = high = 0.0
     try:
         folder.mkdir(parents=True)
-        with (folder / SAMPLES).open("wb") as samples, (folder / f"level{BINS[0]}.f32").open("wb") as finest:
+        with (folder / SAMPLES).open("wb") as samples:
             for block in blocks:
                 frames_first = np.ascontiguousarray(block.T, dtype=np.float32)
+                low, high = min(low, float(block.min(initial=0.0))), max(high, float(block.max(initial=0.0)))
                 samples.write(frames_first.data)
                 frames += frames_first.shape[0]
-                joined = np.concatenate([rest, frames_first])
-                whole = joined.shape[0] // BINS[0] * BINS[0]
-                finest.write(_bins(joined[:whole]).data)
-                rest = joined[whole:]
                 progress(frames)
-            finest.write(_bins(rest).data)
+        _round_and_fold(folder, channels, frames, exponent_for(low, high))
         _write_coarser(folder, channels, frames)
         facts = TakeFacts(channels, sample_rate, frames)
         (folder / FACTS).write_text(json.dumps(asdict(facts)))
@@ -175,6 +188,35 @@ def write_take(
             f"The disk refused while the take was written ({error.strerror}); nothing was added."
         ) from error
     return facts
+
+
+def exponent_for(low: float, high: float) -> int:
+    """The least power of two, 0 or more, that makes samples from low to high fit into 24 bits once divided by it."""
+    exponent = 0
+    while low < -(2.0**exponent) or high > 2.0**exponent * (1.0 - 2.0**-23):
+        exponent += 1
+    return exponent
+
+
+def on_grid(samples: Array, exponent: int) -> Array:
+    """Samples rounded to 24 bits times two to the exponent."""
+    step = 2.0 ** (exponent - 23)
+    top = 2.0**exponent
+    return np.clip(np.rint(samples / step) * step, -top, top - step)
+
+
+def _round_and_fold(folder: Path, channels: int, frames: int, exponent: int) -> None:
+    """Put the samples on their grid and make the finest level of the pyramid."""
+    if frames == 0:
+        (folder / f"level{BINS[0]}.f32").touch()
+        return
+    samples = np.memmap(folder / SAMPLES, np.float32, "r+", shape=(frames, channels))
+    with (folder / f"level{BINS[0]}.f32").open("wb") as finest:
+        for first in range(0, frames, BINS[-1]):
+            part = samples[first : first + BINS[-1]]
+            part[:] = on_grid(part.astype(np.float64), exponent)
+            finest.write(_bins(np.ascontiguousarray(part)).data)
+    samples.flush()
 
 
 def _bins(frames_first: Floats) -> Floats:

@@ -17,7 +17,8 @@ def lin_to_db(amplitude: float) -> float:
 
 def one_pole_k(time_ms: float, sample_rate: int) -> float:
     """Share of the remaining way covered per frame so that 63.2 % is covered after time_ms; 1 when it is 0."""
-    return 1.0 - math.exp(-1.0 / (time_ms * 1e-3 * sample_rate)) if time_ms > 0.0 else 1.0
+    frames = time_ms * 1e-3 * sample_rate
+    return 1.0 - math.exp(-1.0 / frames) if frames > 1e-3 else 1.0  # less than that is at once, to the last bit
 
 
 def ms_to_frames(time_ms: float, sample_rate: int) -> int:
@@ -40,3 +41,15 @@ def format_length(seconds: float) -> str:
     """A length as minutes and seconds: "0:40"."""
     whole = round(seconds)
     return f"{whole // 60}:{whole % 60:02d}"
+
+
+NOTES = ("C", "C♯", "D", "D♯", "E", "F", "F♯", "G", "G♯", "A", "A♯", "B")
+
+
+def note_name(frequency_hz: float) -> str:
+    """The nearest note of equal temperament with A4 = 440 Hz (ISO 16), and the cents beside it: "A♯8 −37 ct"."""
+    midi = 69.0 + 12.0 * math.log2(frequency_hz / 440.0)
+    nearest = round(midi)
+    cents = round(100.0 * (midi - nearest))
+    name = f"{NOTES[nearest % 12]}{nearest // 12 - 1}"
+    return name if cents == 0 else f"{name} {cents:+d} ct".replace("-", "−")

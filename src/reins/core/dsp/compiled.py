@@ -5,10 +5,31 @@ cache on disk; nothing compiles later. No fastmath: without it every pass gives 
 a sample falls in a vector or in the remainder of a loop, so block size never matters.
 """
 
+import contextlib
+import hashlib
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import numba
+
+HERE = Path(__file__).parent
+SHARED = (HERE / "compiled.py", HERE / "decibels.py")
+
+
+def _forget_when_shared_helpers_change() -> None:
+    """Drop cached kernels once a file of shared helpers has changed: the cache itself looks only at a kernel's own."""
+    now = hashlib.sha256(b"".join(file.read_bytes() for file in SHARED)).hexdigest()
+    mark = HERE / "__pycache__" / "shared.mark"
+    with contextlib.suppress(OSError):  # a folder that cannot be written to holds no cache either
+        if not mark.exists() or mark.read_text() != now:
+            for index in mark.parent.glob("*.nbi"):
+                index.unlink(missing_ok=True)
+            mark.parent.mkdir(exist_ok=True)
+            mark.write_text(now)
+
+
+_forget_when_shared_helpers_change()
 
 
 def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
@@ -16,5 +37,14 @@ def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any
     return numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy")
 
 
-# For helpers that live in the file of the kernels calling them: compiled into their caller.
+# For helpers that live in the file of the kernels calling them, or in SHARED: compiled into their caller.
 inlined = numba.njit(error_model="numpy")
+# For a recursion that stands alone in its loop and so is never cut into vectors: a product and a sum may be rounded
+# once.
+fused = numba.njit(error_model="numpy", fastmath={"contract"})
+
+
+@inlined
+def flush(value):
+    """The value, or 0 when it is so small that it would soon be a denormal."""
+    return value if abs(value) > 1e-30 else 0.0

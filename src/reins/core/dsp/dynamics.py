@@ -1,8 +1,8 @@
 """Level, static curve, ballistics and gain: the passes of every level-driven processor.
 
 Our own because no library offers block-wise dynamics with carried state. Each kernel walks its block in
-chunks of CHUNK frames and, within a chunk, in passes that vectorise: logarithm and power are polynomials on
-the bits of the float, the static curve has no branches, and the one-pole recursion stands alone in its loop.
+chunks of CHUNK frames and, within a chunk, in passes that vectorise: logarithm and power are those of dsp.decibels, the
+static curve has no branches, and the one-pole recursion stands alone in its loop.
 
 Source of curve and ballistics: Giannoulis, Massberg, Reiss, "Digital Dynamic Range Compressor Design: A
 Tutorial and Analysis", J. Audio Eng. Soc. 60(6), 2012; cited below by equation.
@@ -11,18 +11,10 @@ Tutorial and Analysis", J. Audio Eng. Soc. 60(6), 2012; cited below by equation.
 import numpy as np
 
 from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
 
 CHUNK = 1024
 SCRATCH_ROWS = 5
-FLOOR_AMPLITUDE = 1e-6  # -120 dB
-DB_PER_LOG2 = 6.020599913279624  # 20 log10(2)
-LOG2_PER_DB = 1.0 / DB_PER_LOG2
-TWO_OVER_LN2 = 2.8853900817779268
-SQRT_HALF_BITS = 0x3FE6A09E667F3BCD
-BIAS_BITS = 1023 << 52
-ROUND = 6755399441055744.0  # 1.5 * 2**52: adding it rounds to an integer held in the low bits
-EXPONENT_AS_FLOAT = 0x4330000000000000  # the bits of 2**52
-TWO_52 = 4503599627370496.0
 
 # State of one gain lane: gain and slow gain in dB, frames of hold left, mean square.
 GAIN, SLOW, HOLD, MEAN_SQUARE = 0, 1, 2, 3
@@ -34,36 +26,10 @@ BLEND, RMS_K, LINK, LINK_BY_MEAN = 0, 1, 2, 3  # 0 peak .. 1 RMS; 0 apart .. 1 t
 THRESHOLD_DB, SLOPE, KNEE_DB, RANGE_DB = 4, 5, 6, 7  # slope = 1/ratio - 1
 ATTACK_K, RELEASE_K, HOLD_FRAMES, AUTO_RELEASE, FILL_K, DRAIN_K = 8, 9, 10, 11, 12, 13
 OUTPUT, MID_SIDE, FIRST_DRY, FIRST_WET, SECOND_DRY, SECOND_WET = 14, 15, 16, 17, 18, 19
-
-
-@inlined
-def _amplitude_to_db(values, bits, work, work_bits, count):
-    """Replace amplitudes (at least the floor) by dB; log2 of the mantissa as an atanh series, error below 1e-8 dB."""
-    for i in range(count):
-        shifted = bits[i] - SQRT_HALF_BITS + BIAS_BITS
-        exponent = shifted >> 52
-        bits[i] = bits[i] - ((exponent - 1023) << 52)
-        work_bits[i] = exponent | EXPONENT_AS_FLOAT
-    for i in range(count):
-        m = values[i]
-        s = (m - 1.0) / (m + 1.0)
-        q = s * s
-        series = 1.0 + q * (1 / 3 + q * (1 / 5 + q * (1 / 7 + q * (1 / 9 + q * (1 / 11)))))
-        values[i] = DB_PER_LOG2 * ((work[i] - (TWO_52 + 1023.0)) + TWO_OVER_LN2 * s * series)
-
-
-@inlined
-def _db_to_amplitude(db, out, out_bits, work, work_bits, count):
-    """out = 10^(db/20) by 2^n times a polynomial of degree 9; exactly 1 at 0 dB, error below 1e-9 dB."""
-    for i in range(count):
-        t = db[i] * LOG2_PER_DB
-        rounded = t + ROUND
-        f = (t - (rounded - ROUND)) * 0.6931471805599453
-        work[i] = rounded
-        p = 1 / 5040 + f * (1 / 40320 + f * (1 / 362880))
-        out[i] = 1.0 + f * (1.0 + f * (1 / 2 + f * (1 / 6 + f * (1 / 24 + f * (1 / 120 + f * (1 / 720 + f * p))))))
-    for i in range(count):
-        out_bits[i] = out_bits[i] + (work_bits[i] << 52)
+# Which side of the threshold the curve acts on (1 above, -1 below), whether attack is the way back to 0 dB, the sign of
+# the gain: (1, 0, 1) compresses, (-1, 1, 1) expands downward, (1, 0, -1) upward; and what the key's level must reach.
+SIDE, MIRRORED, GAIN_SIGN, KEY_FLOOR_DB = 20, 21, 22, 23
+PARAMS = 24
 
 
 @inlined
@@ -73,7 +39,7 @@ def _lane_level_db(signal, level, level_bits, work, work_bits, rms, rms_bits, co
         for i in range(count):
             a = abs(signal[i])
             level[i] = a if a > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
-        _amplitude_to_db(level, level_bits, work, work_bits, count)
+        amplitude_to_db(level, level_bits, work, work_bits, count)
     if blend > 0.0:
         keep = 1.0 - rms_k
         ms = state[MEAN_SQUARE]
@@ -85,7 +51,7 @@ def _lane_level_db(signal, level, level_bits, work, work_bits, rms, rms_bits, co
         state[MEAN_SQUARE] = ms if ms > 1e-30 else 0.0
         for i in range(count):
             rms[i] = rms[i] if rms[i] > FLOOR_AMPLITUDE * FLOOR_AMPLITUDE else FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
-        _amplitude_to_db(rms, rms_bits, work, work_bits, count)
+        amplitude_to_db(rms, rms_bits, work, work_bits, count)
         # The mean square is a power: half its dB value is the level.
         if blend >= 1.0:
             for i in range(count):
@@ -96,12 +62,12 @@ def _lane_level_db(signal, level, level_bits, work, work_bits, rms, rms_bits, co
 
 
 @inlined
-def _over_threshold_gain(level, target, count, threshold_db, slope, knee_db, range_db):
-    """Gain of the static curve, eq. (4) of the paper less its input, without branches."""
+def _over_threshold_gain(level, target, count, side, threshold_db, slope, knee_db, range_db):
+    """Gain of the static curve, eq. (4) of the paper less its input, without branches; side -1 acts below instead."""
     half = 0.5 * knee_db
     knee_scale = 0.5 / knee_db if knee_db > 0.0 else 0.0
     for i in range(count):
-        d = level[i] - threshold_db
+        d = side * (level[i] - threshold_db)
         u = d + half
         u = u if u > 0.0 else 0.0
         u = u if u < knee_db else knee_db
@@ -202,8 +168,57 @@ def _apply_gain(source, start, count, first_gain, second_gain, params, out):
             out[1, start + i] = source[1, start + i] * (second_dry + second_wet * second_gain[i])
 
 
+@inlined
+def _negate(values, count):
+    for i in range(count):
+        values[i] = -values[i]
+
+
+@inlined
+def _ignore_below(level, count, floor_db):
+    """Levels under the floor count as silence."""
+    for i in range(count):
+        level[i] = level[i] if level[i] >= floor_db else -120.0
+
+
+@inlined
+def _follow_level(level, gain, target, count, params, state):
+    """From the level of a lane in dB to its gain in dB: floor, static curve, ballistics."""
+    if params[KEY_FLOOR_DB] > -120.0:
+        _ignore_below(level, count, params[KEY_FLOOR_DB])
+    _over_threshold_gain(
+        level, target, count, params[SIDE], params[THRESHOLD_DB], params[SLOPE], params[KNEE_DB], params[RANGE_DB]
+    )
+    if params[MIRRORED] > 0.0:
+        _negate(target, count)
+    _smooth(target, gain, count, params[ATTACK_K], params[RELEASE_K], params[HOLD_FRAMES], state)
+    if params[AUTO_RELEASE] > 0.0:
+        _slow_release(target, gain, count, params[FILL_K], params[DRAIN_K], state)
+    if params[GAIN_SIGN] < 0.0 or params[MIRRORED] > 0.0:
+        _negate(gain, count)
+
+
+@kernel("void(f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def follow_bands(amplitude, places, state, params, scratch, gain_db):
+    """The gain in dB of each band from the magnitudes its detector hears (bands, frames), which are used up.
+
+    The state of band k, carried, is row places[k] of state (places, LANE_STATE); params (bands, PARAMS); gain_db
+    (bands, frames) is filled.
+    """
+    bits = scratch.view(np.int64)
+    bands, frames = amplitude.shape
+    for band in range(bands):
+        for start in range(0, frames, CHUNK):
+            count = min(CHUNK, frames - start)
+            level, gain = amplitude[band, start : start + count], gain_db[band, start : start + count]
+            for i in range(count):
+                level[i] = level[i] if level[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+            amplitude_to_db(level, level.view(np.int64), scratch[1], bits[1], count)
+            _follow_level(level, gain, scratch[2], count, params[band], state[places[band]])
+
+
 @kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1])")
-def compress(heard, source, state, params, scratch, gain_db, out):
+def follow_curve(heard, source, state, params, scratch, gain_db, out):
     """Hold a block: from what the detector hears to the result.
 
     heard (lanes, frames): the detector's signal. source, out (channels, frames): what the gain acts on, and the
@@ -217,11 +232,85 @@ def compress(heard, source, state, params, scratch, gain_db, out):
         _levels_db(heard, start, count, scratch, bits, state, params)
         for lane in range(gain_lanes):
             level, gain = scratch[lane], gain_db[lane, start : start + count]
-            _over_threshold_gain(
-                level, scratch[2], count, params[THRESHOLD_DB], params[SLOPE], params[KNEE_DB], params[RANGE_DB]
-            )
-            _smooth(scratch[2], gain, count, params[ATTACK_K], params[RELEASE_K], params[HOLD_FRAMES], state[lane])
-            if params[AUTO_RELEASE] > 0.0:
-                _slow_release(scratch[2], gain, count, params[FILL_K], params[DRAIN_K], state[lane])
-            _db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+            _follow_level(level, gain, scratch[2], count, params, state[lane])
+            db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+        _apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)
+
+
+# State of a gate's lane: gain as amplitude and in dB, whether it is open, frames of hold left. Levels carry their own
+# state (MEAN_SQUARE above).
+AMP, GATE_DB, OPEN, GATE_HOLD = 0, 1, 2, 4
+GATE_STATE = 5
+CLOSED, OPENED, HOLDING, CLOSING = 0, 1, 2, 3
+# Settings of a gate where the compressor has its curve and times.
+CLOSE_DB, RISE, FALL_DB, INVERT, SILENT = 5, 8, 9, 11, 6
+
+
+@inlined
+def _gate_lane(level, value, known_amp, told, count, params, state):
+    """Open, hold, close: writes the gain of each frame as amplitude (known_amp 1, while opening) or in dB (0).
+
+    Opening is a straight line in amplitude, closing one in dB; each goes on from wherever the gain is.
+    """
+    open_db, close_db, range_db = params[THRESHOLD_DB], params[CLOSE_DB], params[RANGE_DB]
+    rise, fall_db, hold_frames, invert = params[RISE], params[FALL_DB], params[HOLD_FRAMES], params[INVERT] > 0.0
+    silent = params[SILENT] > 0.0
+    amp, db, is_open, left = state[AMP], state[GATE_DB], state[OPEN] > 0.0, state[GATE_HOLD]
+    opening = amp >= 0.0  # the one that is not moving is not kept: amp is -1 while dB counts
+    for i in range(count):
+        x = level[i]
+        if x > open_db or (is_open and x >= close_db):
+            is_open, left = True, hold_frames
+        elif is_open:
+            if left > 0:
+                left -= 1
+            else:
+                is_open = False
+        if is_open != invert:
+            if not opening:
+                amp = 0.0 if silent and db <= -range_db else 10.0 ** (db / 20.0)
+                opening = True
+            amp = amp + rise
+            amp = amp if amp < 1.0 else 1.0
+            value[i], known_amp[i] = amp, 1.0
+            told[i] = HOLDING if is_open and x < close_db else OPENED
+        else:
+            if opening:
+                db = 0.0 if amp >= 1.0 else 20.0 * np.log10(amp if amp > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE)
+                opening = False
+            db = db - fall_db
+            db = db if db > -range_db else -range_db
+            value[i], known_amp[i] = db, 0.0
+            told[i] = CLOSED if db == -range_db else CLOSING
+    state[AMP] = amp if opening else -1.0
+    state[GATE_DB], state[OPEN], state[GATE_HOLD] = db, 1.0 if is_open else 0.0, left
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def gate(heard, source, state, params, scratch, gain_db, told, out):
+    """Gate a block; arrays as for follow_curve, state (lanes, GATE_STATE), told (gain lanes, frames) what it is doing.
+
+    A gain of silence is told as -120 dB.
+    """
+    gain_lanes, frames = gain_db.shape
+    bits = scratch.view(np.int64)
+    for start in range(0, frames, CHUNK):
+        count = min(CHUNK, frames - start)
+        _levels_db(heard, start, count, scratch, bits, state, params)
+        for lane in range(gain_lanes):
+            level, gain = scratch[lane], gain_db[lane, start : start + count]
+            value, known_amp = scratch[2], scratch[3]
+            _gate_lane(level, value, known_amp, told[lane, start : start + count], count, params, state[lane])
+            for i in range(count):
+                gain[i] = value[i] if known_amp[i] == 0.0 else 0.0
+            db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+            for i in range(count):
+                if known_amp[i] > 0.0:
+                    level[i] = value[i]
+                    gain[i] = value[i] if value[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+                else:
+                    silent = params[SILENT] > 0.0 and value[i] <= -params[RANGE_DB]
+                    level[i] = 0.0 if silent else level[i]
+                    gain[i] = FLOOR_AMPLITUDE if silent else level[i]
+            amplitude_to_db(gain, gain.view(np.int64), scratch[4], bits[4], count)
         _apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)

@@ -9,7 +9,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.compiled import flush, kernel
 
 Array = npt.NDArray[np.float64]
 
@@ -40,9 +40,13 @@ def butterworth_cut(kind: str, *, cutoff_hz: float, order: int, sample_rate: int
     return np.array(rows)
 
 
-@inlined
-def _flush(value):
-    return value if abs(value) > 1e-30 else 0.0
+def sections_response(sections: Array, frequencies_hz: Array, sample_rate: int) -> npt.NDArray[np.complex128]:
+    """What a cascade does at each frequency, as complex numbers."""
+    z = np.exp(-2j * np.pi * np.minimum(frequencies_hz / sample_rate, 0.5))
+    answer = np.ones(frequencies_hz.shape, complex)
+    for b0, b1, b2, a1, a2 in sections:
+        answer *= (b0 + (b1 + b2 * z) * z) / (1.0 + (a1 + a2 * z) * z)
+    return answer
 
 
 @kernel("void(f8[:,::1], f8[:,:,::1], f8[:,::1])")
@@ -63,8 +67,8 @@ def run_sections(sections, state, signal):
                 p1, q1 = (b1 * x + p2) - a1 * y, (b1 * z + q2) - a1 * w
                 p2, q2 = b2 * x - a2 * y, b2 * z - a2 * w
                 signal[0, i], signal[1, i] = y, w
-            state[row, 0, 0], state[row, 0, 1] = _flush(p1), _flush(p2)
-            state[row, 1, 0], state[row, 1, 1] = _flush(q1), _flush(q2)
+            state[row, 0, 0], state[row, 0, 1] = flush(p1), flush(p2)
+            state[row, 1, 0], state[row, 1, 1] = flush(q1), flush(q2)
         else:
             for channel in range(channels):
                 p1, p2 = state[row, channel]
@@ -74,4 +78,4 @@ def run_sections(sections, state, signal):
                     p1 = (b1 * x + p2) - a1 * y
                     p2 = b2 * x - a2 * y
                     signal[channel, i] = y
-                state[row, channel, 0], state[row, channel, 1] = _flush(p1), _flush(p2)
+                state[row, channel, 0], state[row, channel, 1] = flush(p1), flush(p2)

@@ -18,6 +18,7 @@ Array = npt.NDArray[np.float64]
 PHASES, TAPS = 8, 32  # eight times finer: a sine at the Nyquist rate is read at most 0.17 dB too low
 REACH = 2.4  # no phase can make more of its samples: its magnitudes add up to less
 STEPS = float(1 << 40)
+NEPER_PER_DB = math.log(10.0) / 20.0
 
 # State of a lane: gain and slow gain in dB, and the sum of the mean in steps (whole numbers below 2^53: exact).
 GAIN, SLOW, TOTAL = 0, 1, 2
@@ -89,6 +90,9 @@ def limit_gain(gains, wanted, places, lanes, recent, counters, params):
     count, frames = gains.shape
     ring, mean = wanted.shape[1], recent.shape[1]
     ceiling, link, release_k, automatic, fill_k, drain_k = params
+    # Logarithm and power are taken only of what has changed: the least gain stands for a window at a time.
+    known_least, known_target = np.ones(count), np.zeros(count)
+    known_used, known_steps = np.zeros(count), np.zeros(count, np.int64)
     for i in range(frames):
         deepest = 1.0
         for lane in range(count):
@@ -112,7 +116,11 @@ def limit_gain(gains, wanted, places, lanes, recent, counters, params):
                 first = first + 1 if first + 1 < ring else 0
                 length -= 1
             least = wanted[lane, first]
-            target = 20.0 * math.log10(least) if least < 1.0 else 0.0
+            target = 0.0
+            if least < 1.0:
+                if least != known_least[lane]:
+                    known_least[lane], known_target[lane] = least, 20.0 * math.log10(least)
+                target = known_target[lane]
             gain, slow = lanes[lane, GAIN], lanes[lane, SLOW]
             gain = target if target < gain else gain + release_k * (target - gain)
             slow = slow + (fill_k if target < slow else drain_k) * (target - slow)
@@ -120,7 +128,11 @@ def limit_gain(gains, wanted, places, lanes, recent, counters, params):
             slow = slow if slow < -1e-12 else 0.0
             lanes[lane, GAIN], lanes[lane, SLOW] = gain, slow
             used = slow if automatic > 0.0 and slow < gain else gain
-            steps = math.floor(STEPS * (10.0 ** (used / 20.0) if used < 0.0 else 1.0))
+            steps = int(STEPS)
+            if used < 0.0:
+                if used != known_used[lane]:
+                    known_used[lane], known_steps[lane] = used, math.floor(STEPS * math.exp(used * NEPER_PER_DB))
+                steps = known_steps[lane]
             lanes[lane, TOTAL] += float(steps - recent[lane, place])
             recent[lane, place] = steps
             gains[lane, i] = lanes[lane, TOTAL] / (STEPS * mean)

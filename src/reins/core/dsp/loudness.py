@@ -9,7 +9,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.compiled import flush, inlined, kernel
 
 Array = npt.NDArray[np.float64]
 
@@ -52,11 +52,6 @@ def k_weighting(sample_rate: int) -> Array:
 
 
 @inlined
-def _flush(value):
-    return value if abs(value) > 1e-30 else 0.0
-
-
-@inlined
 def _weighted_energy(x0, x1, sections, state):
     """Sum of squares of two channels after K weighting; both in one loop, so that their recursions overlap."""
     b0, b1, b2, a1, a2 = sections[0]
@@ -73,8 +68,8 @@ def _weighted_energy(x0, x1, sections, state):
         r1, q1 = (c1 * y + r2) - d1 * z, (c1 * v + q2) - d1 * w
         r2, q2 = c2 * y - d2 * z, c2 * v - d2 * w
         energy += z * z + w * w
-    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = _flush(s1), _flush(s2), _flush(r1), _flush(r2)
-    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = _flush(t1), _flush(t2), _flush(q1), _flush(q2)
+    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = flush(s1), flush(s2), flush(r1), flush(r2)
+    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = flush(t1), flush(t2), flush(q1), flush(q2)
     return energy
 
 
@@ -146,10 +141,22 @@ class LoudnessMeter:
         self._filled = _weighted_steps(
             signal, self._sections, self._state, self._running, self._filled, self._step_frames, steps
         )
-        self._steps.append(steps)
+        if done:
+            self._steps.append(steps)
+
+    def latest_lufs(self, steps: int) -> float | None:
+        """Loudness of the last `steps` tenths of a second: 4 is momentary, 30 short-term; None before or in silence."""
+        energy = self._energy()[-steps:]
+        mean = float(energy.mean()) if energy.size == steps else 0.0
+        return float(_lufs(np.array([mean]))[0]) if mean > 1e-12 else None
+
+    def _energy(self) -> Array:
+        if len(self._steps) != 1:
+            self._steps = [np.concatenate([*self._steps, np.zeros(0)])]
+        return self._steps[0]
 
     def _windows(self, steps: int) -> Array:
-        energy = np.concatenate([*self._steps, np.zeros(0)])
+        energy = self._energy()
         if energy.size < steps:
             return np.zeros(0)
         total = np.concatenate([[0.0], np.cumsum(energy)])

@@ -1,0 +1,80 @@
+"""The changes a person can make to a session.
+
+Every change is a small model with `apply`: it takes a document, gives back the changed one and the label that the
+history shows. Nothing else changes a document.
+"""
+
+from typing import Annotated, Any, Literal
+
+import pydantic
+from pydantic import Field, TypeAdapter
+
+from reins.core.changes.chains import (
+    AddProcessor,
+    CopyDraft,
+    DuplicateProcessor,
+    MoveProcessor,
+    RemoveProcessor,
+    SetProcessor,
+    StartFrom,
+    UseDraft,
+)
+from reins.core.changes.strips import (
+    AddBus,
+    AddTrack,
+    DuplicateTrack,
+    MoveTrack,
+    RemoveBus,
+    RemoveTrack,
+    RouteStrip,
+    SetStrip,
+)
+from reins.core.processors.base import Strict
+from reins.core.sessions import Document, Loop, Name
+from reins.errors import SettingsError
+
+__all__ = ["AddTrack", "Change", "SetProcessor", "SetSession", "SetStrip", "parse_change"]
+
+
+class SetSession(Strict):
+    """Change the session's name, tempo, metre or loop."""
+
+    kind: Literal["set_session"]
+    name: Name | None = None
+    tempo_bpm: float | None = Field(None, ge=20, le=400)
+    beats_per_bar: int | None = Field(None, ge=1, le=16)
+    loop: Loop | None = None
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the change, and the label."""
+        names = ("name", "tempo_bpm", "beats_per_bar", "loop")
+        changes: dict[str, Any] = {k: v for k in names if (v := getattr(self, k)) is not None}
+        if self.loop and self.loop.on and self.loop.end_frame <= self.loop.start_frame:
+            raise SettingsError("loop: its end must come after its start.")
+        said = {"name": f"renamed {self.name}", "tempo_bpm": f"tempo {self.tempo_bpm} bpm", "loop": "loop"}
+        said["beats_per_bar"] = f"{self.beats_per_bar} beats in a bar"
+        if self.loop and self.loop.on != document.loop.on:
+            said["loop"] = f"loop {'on' if self.loop.on else 'off'}"
+        return document.model_copy(update=changes), "Session: " + ", ".join(said[k] for k in changes)
+
+
+Change = Annotated[
+    SetProcessor | AddProcessor | RemoveProcessor | DuplicateProcessor | MoveProcessor | UseDraft | CopyDraft
+    | StartFrom | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | AddBus | RemoveBus | RouteStrip
+    | SetSession,
+    Field(discriminator="kind"),
+]  # fmt: skip
+_CHANGE: TypeAdapter[Any] = TypeAdapter(Change)
+
+
+def parse_change(raw: Any) -> Any:
+    """A change from plain data, or SettingsError saying what is allowed."""
+    try:
+        return _CHANGE.validate_python(raw)
+    except pydantic.ValidationError as error:
+        detail = error.errors()[0]
+        name = ".".join(str(part) for part in detail["loc"][1:]) or "change"
+        allowed = detail["msg"].removeprefix("Input should be ")
+        raise SettingsError(
+            f"{name}: given {str(detail['input'])[:80]}; allowed: {allowed}. Nothing was changed."
+        ) from error

@@ -1,0 +1,201 @@
+"""What a person can do to a chain: its processors, their settings, its drafts. A chain is a track's, a bus's or the
+master's.
+"""
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
+from reins.core.processors import PROCESSORS
+from reins.core.processors.base import Strict
+from reins.core.routing import describe_tie, in_order, key_names, key_source
+from reins.core.sessions import DRAFTS, MAX_PROCESSORS, Document, Strip, new_id
+from reins.core.starting_points import find_starting_point
+from reins.errors import ConflictError, NotFoundError, SettingsError
+
+
+def _processor_at(strip: Strip, processor_id: str) -> tuple[int, ProcessorEntry]:
+    for index, entry in enumerate(strip.chain):
+        if entry.id == processor_id:
+            return index, entry
+    raise NotFoundError("processor", processor_id)
+
+
+class OnStrip(Strict):
+    """Base of what is done to one strip."""
+
+    strip_id: str
+
+
+class _OnProcessor(OnStrip):
+    processor_id: str
+
+
+class AddProcessor(OnStrip):
+    """Add a processor at its defaults at the end of a chain."""
+
+    kind: Literal["add_processor"]
+    processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
+    type: str
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the processor, and the label."""
+        strip = document.strip(self.strip_id)
+        if len(strip.chain) >= MAX_PROCESSORS:
+            raise ConflictError(f"{strip.name}: the chain is full; {MAX_PROCESSORS} processors are allowed.")
+        if any(entry.id == self.processor_id for entry in strip.chain):
+            raise ConflictError(f"{strip.name}: there is a processor “{self.processor_id}” already.")
+        entry = parse_entry({"id": self.processor_id, "type": self.type}, strip.name)
+        label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added"
+        return document.with_strip(self.strip_id, chain=[*strip.chain, entry]), label
+
+
+class RemoveProcessor(_OnProcessor):
+    """Take a processor out of a chain."""
+
+    kind: Literal["remove_processor"]
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document without the processor, and the label."""
+        strip = document.strip(self.strip_id)
+        index, entry = _processor_at(strip, self.processor_id)
+        chain = strip.chain[:index] + strip.chain[index + 1 :]
+        label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} removed"
+        return document.with_strip(self.strip_id, chain=chain), label
+
+
+class DuplicateProcessor(_OnProcessor):
+    """Put a copy right behind a processor."""
+
+    kind: Literal["duplicate_processor"]
+    new_processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the copy, and the label."""
+        strip = document.strip(self.strip_id)
+        index, entry = _processor_at(strip, self.processor_id)
+        twin = entry.model_copy(update={"id": self.new_processor_id})
+        chain = [*strip.chain[: index + 1], twin, *strip.chain[index + 1 :]]
+        label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} duplicated"
+        return document.with_strip(self.strip_id, chain=chain), label
+
+
+class MoveProcessor(_OnProcessor):
+    """Move a processor to another place of its chain, counted from 0."""
+
+    kind: Literal["move_processor"]
+    index: int = Field(ge=0)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the new order, and the label."""
+        strip = document.strip(self.strip_id)
+        old, entry = _processor_at(strip, self.processor_id)
+        chain = strip.chain[:old] + strip.chain[old + 1 :]
+        chain.insert(min(self.index, len(chain)), entry)
+        label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} moved to place {chain.index(entry) + 1}"
+        return document.with_strip(self.strip_id, chain=chain), label
+
+
+class SetProcessor(_OnProcessor):
+    """Change some settings of a processor (dotted names for nested ones), or switch it on or off."""
+
+    kind: Literal["set_processor"]
+    on: bool | None = None
+    settings: dict[str, Any] = {}
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the settings, and the label; SettingsError when a value is outside its limits."""
+        strip = document.strip(self.strip_id)
+        index, entry = _processor_at(strip, self.processor_id)
+        where = f"{strip.name} ({entry.type})"
+        settings = parse_settings(entry.type, self._merged(entry), where)
+        on = entry.on if self.on is None else self.on
+        said = describe_change(entry.type, entry.settings, settings)
+        if on != entry.on:
+            said = f"switched {'on' if on else 'off'}" + (f", {said}" if said else "")
+        chain = list(strip.chain)
+        chain[index] = entry.model_copy(update={"settings": settings, "on": on})
+        changed = document.with_strip(self.strip_id, chain=chain)
+        if (key_names(chain[index]), on) != (key_names(entry), entry.on):
+            in_order(changed)
+        if key_source(chain[index]) != key_source(entry):
+            said = f"follows {describe_tie(document, key_source(chain[index]))}"
+        label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} {said or 'unchanged'}"
+        return changed, label
+
+    def _merged(self, entry: ProcessorEntry) -> dict[str, Any]:
+        merged = entry.settings.model_dump()
+        for name, value in self.settings.items():
+            *parents, last = name.split(".")
+            place: Any = merged
+            for part in parents:
+                place = _inside(place, part)
+            if isinstance(place, list) and _inside(place, last) is not None:
+                place[int(last)] = value
+            elif isinstance(place, dict):
+                place[last] = value
+            else:
+                raise SettingsError(f"{entry.type}: there is no setting “{name}”. Nothing was changed.")
+        return type(entry.settings).settled(merged, set(self.settings))
+
+
+def _inside(place: Any, part: str) -> Any:
+    """What a name, or a number in a list, leads to; None where that is nothing."""
+    if isinstance(place, list):
+        return place[int(part)] if part.isdecimal() and int(part) < len(place) else None
+    return place.get(part) if isinstance(place, dict) else None
+
+
+class UseDraft(OnStrip):
+    """Change to another draft of the chain; one never used starts as a copy of the present chain."""
+
+    kind: Literal["use_draft"]
+    draft: int = Field(ge=1, le=DRAFTS)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the other draft in use, and the label."""
+        strip = document.strip(self.strip_id)
+        if self.draft == strip.draft:
+            return document, f"{strip.name}: draft {self.draft}"
+        put_by = {**strip.drafts, str(strip.draft): strip.chain}
+        chain = put_by.pop(str(self.draft), strip.chain)
+        changed = document.with_strip(self.strip_id, chain=chain, draft=self.draft, drafts=put_by)
+        return changed, f"{strip.name}: draft {strip.draft} → {self.draft}"
+
+
+class CopyDraft(OnStrip):
+    """Copy the chain in use into another draft."""
+
+    kind: Literal["copy_draft"]
+    draft: int = Field(ge=1, le=DRAFTS)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the copy, and the label."""
+        strip = document.strip(self.strip_id)
+        if self.draft == strip.draft:
+            raise ConflictError(f"{strip.name}: draft {self.draft} is the one in use; choose another to copy to.")
+        changed = document.with_strip(self.strip_id, drafts={**strip.drafts, str(self.draft): strip.chain})
+        return changed, f"{strip.name}: draft {strip.draft} copied to {self.draft}"
+
+
+class StartFrom(_OnProcessor):
+    """Take a processor's settings from a starting point, all else at its default; whose key it hears stays."""
+
+    kind: Literal["start_from"]
+    name: str
+    settings: dict[str, Any] | None = None  # of a person's own starting point
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the settings, and the label."""
+        strip = document.strip(self.strip_id)
+        index, entry = _processor_at(strip, self.processor_id)
+        raw = find_starting_point(entry.type, self.name).settings if self.settings is None else self.settings
+        chain = list(strip.chain)
+        settings: Any = parse_settings(entry.type, raw, self.name)
+        if hasattr(settings, "key"):
+            key = settings.key.model_copy(update={"source": key_source(entry)})
+            settings = settings.model_copy(update={"key": key})
+        chain[index] = entry.model_copy(update={"settings": settings})
+        label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
+        return document.with_strip(self.strip_id, chain=chain), label

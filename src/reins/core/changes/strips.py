@@ -1,0 +1,233 @@
+"""What a person can do to tracks, buses and the master as a whole."""
+
+import functools
+from typing import Any, Literal
+
+import pydantic
+from pydantic import Field
+
+from reins.core.chainfile import ProcessorEntry, _first_sentence
+from reins.core.changes.chains import OnStrip
+from reins.core.processors.base import Strict
+from reins.core.routing import in_order, strip_ids
+from reins.core.sessions import MASTER, Bus, Document, Name, Strip, Track, new_id
+from reins.core.units import format_value
+from reins.errors import ConflictError, SettingsError
+
+SETTABLE = ("name", "fader_db", "pan_pct", "mute", "solo", "solo_safe", "trim_db", "inverted")
+FURTHEST_STAMP_S = 2 * 3600
+
+
+class _OnTrack(Strict):
+    track_id: str
+
+
+class AddTrack(Strict):
+    """Add a take as a new track at the end; tracks with time stamps are lined up by them, the earliest at 0.
+
+    The first track of a session brings its sample rate.
+    """
+
+    kind: Literal["add_track"]
+    track_id: str
+    track: Track
+    sample_rate: int | None = None
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the track, and the label."""
+        tracks = _lined_up({**document.tracks, self.track_id: self.track}, document.sample_rate)
+        update: dict[str, Any] = {"tracks": tracks, "order": [*document.order, self.track_id]}
+        if self.sample_rate is not None and not document.tracks:
+            update["sample_rate"] = self.sample_rate
+        return document.model_copy(update=update), f"{self.track.name}: brought in"
+
+
+def _lined_up(tracks: dict[str, Track], sample_rate: int) -> dict[str, Track]:
+    """Tracks in which those with a time stamp begin as far apart as their stamps say (EBU Tech 3285).
+
+    Stamps further apart than a long session do not belong together and are left alone.
+    """
+    stamps = [t.stamp_frame for t in tracks.values() if t.stamp_frame is not None]
+    first = min(stamps, default=0)
+    if max(stamps, default=0) - first > FURTHEST_STAMP_S * sample_rate:
+        return tracks
+    return {
+        k: t if t.stamp_frame is None else t.model_copy(update={"start_frame": t.stamp_frame - first})
+        for k, t in tracks.items()
+    }
+
+
+class RemoveTrack(_OnTrack):
+    """Take a track out; its take is kept, so that undo brings it back. What it was a key of listens to itself."""
+
+    kind: Literal["remove_track"]
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document without the track, and the label."""
+        name = document.track(self.track_id).name
+        document = _untied(document, self.track_id)
+        tracks = {k: v for k, v in document.tracks.items() if k != self.track_id}
+        order = [k for k in document.order if k != self.track_id]
+        return document.model_copy(update={"tracks": tracks, "order": order}), f"{name}: removed"
+
+
+def _untied(document: Document, strip_id: str) -> Document:
+    """A document in which no key, in no draft, comes from a strip any more."""
+    own = (f"{strip_id}/before", f"{strip_id}/after")
+
+    def loose(holder: Any) -> Any:
+        """A processor's or a band's settings with its keys from there let go."""
+        update: dict[str, Any] = {}
+        if hasattr(holder, "key") and holder.key.source in own:
+            update["key"] = holder.key.model_copy(update={"source": "self"})
+        if hasattr(holder, "bands"):
+            update["bands"] = [loose(band) for band in holder.bands]
+        return holder.model_copy(update=update) if update else holder
+
+    def freed(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
+        return [entry.model_copy(update={"settings": loose(entry.settings)}) for entry in chain]
+
+    for other in strip_ids(document):
+        strip = document.strip(other)
+        drafts = {k: freed(chain) for k, chain in strip.drafts.items()}
+        document = document.with_strip(other, chain=freed(strip.chain), drafts=drafts)
+    return document
+
+
+class MoveTrack(_OnTrack):
+    """Move a track to another place of the list, counted from 0."""
+
+    kind: Literal["move_track"]
+    index: int = Field(ge=0)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the new order, and the label."""
+        name = document.track(self.track_id).name
+        order = [k for k in document.order if k != self.track_id]
+        order.insert(min(self.index, len(order)), self.track_id)
+        label = f"{name}: moved to place {order.index(self.track_id) + 1}"
+        return document.model_copy(update={"order": order}), label
+
+
+class DuplicateTrack(_OnTrack):
+    """Put a copy of a track, on the same take, right behind it."""
+
+    kind: Literal["duplicate_track"]
+    new_track_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the copy, and the label."""
+        track = document.track(self.track_id)
+        _refuse_taken(document, self.new_track_id)
+        chain = [entry.model_copy(update={"id": f"{self.new_track_id}-{i}"}) for i, entry in enumerate(track.chain)]
+        twin = track.model_copy(update={"name": f"{track.name[:75]} copy", "chain": chain})
+        place = document.order.index(self.track_id) + 1
+        order = [*document.order[:place], self.new_track_id, *document.order[place:]]
+        update = {"tracks": {**document.tracks, self.new_track_id: twin}, "order": order}
+        return document.model_copy(update=update), f"{track.name}: duplicated"
+
+
+def _refuse_taken(document: Document, strip_id: str) -> None:
+    if strip_id in strip_ids(document) or "/" in strip_id:
+        raise ConflictError(f"There is a track or bus “{strip_id}” already.")
+
+
+@functools.cache
+def _field_model(model: type[Strip], name: str) -> type[pydantic.BaseModel]:
+    field = model.model_fields[name]
+    return pydantic.create_model(f"One{name}", __base__=Strict, **{name: (field.annotation, field)})  # type: ignore[call-overload]
+
+
+class SetStrip(OnStrip):
+    """Change name, fader, pan, mute, solo, trim or polarity; only what is given changes."""
+
+    kind: Literal["set_strip"]
+    values: dict[str, Any]
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the strip changed, and the label; SettingsError for what it has not or is outside limits."""
+        strip = document.strip(self.strip_id)
+        model = type(strip)
+        allowed = [name for name in SETTABLE if name in model.model_fields]
+        said, checked = [], {}
+        for name, value in self.values.items():
+            if name not in allowed:
+                raise SettingsError(f"{strip.name}: there is no setting “{name}”; allowed: {', '.join(allowed)}.")
+            try:
+                checked[name] = getattr(_field_model(model, name).model_validate({name: value}), name)
+            except pydantic.ValidationError as error:
+                raise SettingsError(f"{strip.name}: {_first_sentence(error, model)} Nothing was changed.") from error
+            if name == "name":
+                said.append(f"renamed {value}")
+            else:
+                extra: Any = model.model_fields[name].json_schema_extra
+                words = extra.get("words", {})
+                said.append(
+                    f"{extra['label'].lower()} {words.get(str(value).lower(), format_value(value, extra['unit']))}"
+                )
+        changed = document.with_strip(self.strip_id, **checked)
+        return changed, f"{strip.name}: {', '.join(said) or 'no change'}"
+
+
+class AddBus(Strict):
+    """Make a bus of some tracks or buses; it goes where the first of them went."""
+
+    kind: Literal["add_bus"]
+    bus_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
+    name: Name = "Bus"
+    members: list[str] = []
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the bus, and the label."""
+        _refuse_taken(document, self.bus_id)
+        if MASTER in self.members:
+            raise ConflictError("The master cannot go into a bus: everything ends there.")
+        onward = getattr(document.strip(self.members[0]), "bus", "") if self.members else ""
+        update = {
+            "buses": {**document.buses, self.bus_id: Bus(name=self.name, bus=onward)},
+            "bus_order": [*document.bus_order, self.bus_id],
+        }
+        document = document.model_copy(update=update)
+        for member in self.members:
+            document = document.with_strip(member, bus=self.bus_id)
+        in_order(document)
+        names = ", ".join(document.strip(member).name for member in self.members)
+        return document, f"{self.name}: bus made" + (f" of {names}" if names else "")
+
+
+class RemoveBus(Strict):
+    """Take a bus out; what went into it goes where the bus went."""
+
+    kind: Literal["remove_bus"]
+    bus_id: str
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document without the bus, and the label."""
+        if self.bus_id not in document.buses:
+            document.strip(self.bus_id)
+            raise ConflictError(f"{document.strip(self.bus_id).name} is not a bus.")
+        bus = document.buses[self.bus_id]
+        document = _untied(document, self.bus_id)
+        for member in (*document.tracks, *document.buses):
+            if getattr(document.strip(member), "bus", "") == self.bus_id:
+                document = document.with_strip(member, bus=bus.bus)
+        buses = {k: v for k, v in document.buses.items() if k != self.bus_id}
+        order = [k for k in document.bus_order if k != self.bus_id]
+        return document.model_copy(update={"buses": buses, "bus_order": order}), f"{bus.name}: bus removed"
+
+
+class RouteStrip(OnStrip):
+    """Send a track or bus into a bus, or, with an empty one, straight to the master."""
+
+    kind: Literal["route_strip"]
+    bus: str = ""
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the other way; ConflictError naming the members of a circle."""
+        strip = document.strip(self.strip_id)
+        if self.strip_id == MASTER:
+            raise ConflictError("The master cannot go into a bus: everything ends there.")
+        changed = document.with_strip(self.strip_id, bus=self.bus)
+        in_order(changed)
+        goal = document.buses[self.bus].name if self.bus else "the master"
+        return changed, f"{strip.name}: goes to {goal}"

@@ -1,0 +1,58 @@
+"""Peak and energy of a block, in one pass: meters ask for hundreds of them with every block that is heard."""
+
+import numpy as np
+
+from reins.core.dsp.compiled import kernel
+
+FLOOR_SQUARE = 1e-7  # -70 dB
+
+
+@kernel("f8(f8[:,::1])")
+def peak(block):
+    """Largest magnitude in a block (channels, frames); 0 when it is empty."""
+    top = 0.0
+    for channel in range(block.shape[0]):
+        for i in range(block.shape[1]):
+            top = max(top, abs(block[channel, i]))
+    return top
+
+
+@kernel("void(f8[:,::1], f8[::1])")
+def peak_and_energy(block, out):
+    """Largest magnitude and sum of squares of a block (channels, frames), into out (2,)."""
+    top = 0.0
+    energy = 0.0
+    for channel in range(block.shape[0]):
+        for i in range(block.shape[1]):
+            value = block[channel, i]
+            top = max(top, abs(value))
+            energy += value * value
+    out[0], out[1] = top, np.float64(energy)
+
+
+@kernel("f8(f8[::1])")
+def furthest(values):
+    """The one of values (frames,) that lies furthest from 0; 0 when there is none."""
+    low = 0.0
+    high = 0.0
+    for i in range(values.size):
+        low = min(low, values[i])
+        high = max(high, values[i])
+    return high if high > -low else low
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8, f8[::1], f8[:,::1])")
+def over_rms(part, whole, k, mean_square, out):
+    """out = part over the RMS of whole, both (channels, frames), channel by channel; never over less than -70 dB.
+
+    The mean square (channels,) follows with one pole and is carried.
+    """
+    for channel in range(part.shape[0]):
+        ms = mean_square[channel]
+        for i in range(part.shape[1]):
+            ms = (1.0 - k) * ms + k * (whole[channel, i] * whole[channel, i])
+            out[channel, i] = ms
+        mean_square[channel] = ms if ms > 1e-30 else 0.0
+        for i in range(part.shape[1]):
+            ms = out[channel, i]
+            out[channel, i] = part[channel, i] / np.sqrt(ms if ms > FLOOR_SQUARE else FLOOR_SQUARE)

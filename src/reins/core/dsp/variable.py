@@ -1,0 +1,261 @@
+"""State-variable filters whose gain may move with every sample: bells and shelves, and the regions they cover.
+
+Trapezoidal integration keeps the two states' energy bounded for any positive coefficients, so that they may change
+from sample to sample (V. Zavalishin, "The Art of VA Filter Design", ch. 4). At rest each answers as the cookbook's
+formula for the same frequency, Q and gain (R. Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter
+coefficients"): with A = 10^(gain_db / 40) and w = tan(pi f / rate),
+
+    bell        g = w           k = 1 / (Q A)   y = x + k (A^2 - 1) v1
+    low shelf   g = w / sqrt A  k = 1 / Q       y = x + k (A - 1) v1 + (A^2 - 1) v2
+    high shelf  g = w sqrt A    k = 1 / Q       y = A^2 x + k (1 - A) A v1 + (1 - A^2) v2
+
+where v1 and v2 are band-pass and low-pass outputs of the filter with these g and k. The kernels keep the two states in
+matrix form, c1 = 2 a1 - 1, c2 = 2 g a1, c3 = 1 - 2 g^2 a1, a1 = 1 / (1 + g (g + k)): half as many operations wait for
+one another.
+"""
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.compiled import flush, fused, inlined, kernel
+from reins.core.dsp.decibels import db_to_amplitude
+
+Array = npt.NDArray[np.float64]
+
+BELL, LOW_SHELF, HIGH_SHELF = 0, 1, 2
+SHAPES = {"bell": BELL, "low_shelf": LOW_SHELF, "high_shelf": HIGH_SHELF}
+CHUNK = 512
+SCRATCH_ROWS = 9
+C1, C2, C3, M0, M1, M2 = 0, 1, 2, 3, 4, 5
+
+
+def prewarped(frequency_hz: float, sample_rate: int) -> float:
+    """w = tan(pi f / rate); a frequency at or above 0.499 of the rate is held there."""
+    return math.tan(math.pi * min(frequency_hz, 0.499 * sample_rate) / sample_rate)
+
+
+def _fixed(g: float, k: float, m0: float, m1: float, m2: float) -> Array:
+    a1 = 1.0 / (1.0 + g * (g + k))
+    return np.array([2.0 * a1 - 1.0, 2.0 * g * a1, 1.0 - 2.0 * g * g * a1, m0, 0.5 * m1, 0.5 * m2])
+
+
+def region(shape: str, *, freq_hz: float, q: float, sample_rate: int, rest: bool = False) -> Array:
+    """Coefficients of the part of the spectrum a band covers, 0 dB at its most; or, with rest, of all but that.
+
+    A bell covers a band-pass of its own Q, a shelf a Butterworth low-pass or high-pass at its frequency.
+    """
+    g = prewarped(freq_hz, sample_rate)
+    k = 1.0 / q if shape == "bell" else math.sqrt(2.0)
+    m0, m1, m2 = {"bell": (0.0, k, 0.0), "low_shelf": (0.0, 0.0, 1.0), "high_shelf": (1.0, -k, -1.0)}[shape]
+    return _fixed(g, k, 1.0 - m0, -m1, -m2) if rest else _fixed(g, k, m0, m1, m2)
+
+
+#: A region that lets everything through.
+EVERYTHING = np.array([1.0, 0.0, 1.0, 1.0, 0.0, 0.0])
+
+
+def as_sections(coefficients: Array) -> Array:
+    """A filter of fixed coefficients as one second-order section (1, 5): b0, b1, b2, a1, a2."""
+    c1, c2, c3, m0, m1, m2 = coefficients
+    # States: p' = c1 p - c2 q + c2 x, q' = c2 p + c3 q + (1 - c3) x; y = m0 x + m1 (p + p') + m2 (q + q').
+    a1, a2 = -(c1 + c3), c1 * c3 + c2 * c2
+    band = np.array([c2, 0.0, -c2])  # of p + p', over 1 + a1 z^-1 + a2 z^-2
+    low = np.array([1.0 - c3, 2.0 * (1.0 - c3), 1.0 - c3])
+    b = m0 * np.array([1.0, a1, a2]) + m1 * band + m2 * low
+    return np.array([[*b, a1, a2]])
+
+
+def still(shape: str, *, freq_hz: float, q: float, gain_db: float, sample_rate: int) -> Array:
+    """Coefficients of what a bell or shelf at rest adds to its input (the result less the input)."""
+    a = 10.0 ** (gain_db / 40.0)
+    w = prewarped(freq_hz, sample_rate)
+    if shape == "bell":
+        k = 1.0 / (q * a)
+        return _fixed(w, k, 0.0, k * (a * a - 1.0), 0.0)
+    k = 1.0 / q
+    if shape == "low_shelf":
+        return _fixed(w / math.sqrt(a), k, 0.0, k * (a - 1.0), a * a - 1.0)
+    return _fixed(w * math.sqrt(a), k, a * a - 1.0, k * (1.0 - a) * a, 1.0 - a * a)
+
+
+def response(coefficients: Array, frequencies_hz: Array, sample_rate: int) -> npt.NDArray[np.complex128]:
+    """What a filter of fixed coefficients does at each frequency, as complex numbers."""
+    c1, c2, _, m0, m1, m2 = coefficients
+    a1 = 0.5 * (c1 + 1.0)
+    g = 0.5 * c2 / a1
+    k = (1.0 / a1 - 1.0) / g - g
+    t = 1j * np.tan(np.pi * np.minimum(frequencies_hz / sample_rate, 0.4999)) / g
+    below = t * t + k * t + 1.0
+    answer: npt.NDArray[np.complex128] = m0 + 2.0 * (m1 * t + m2) / below
+    return answer
+
+
+@fused
+def _run_still(source, coefficients, state, add, out):
+    """out = the filter's answer to source (channels, frames), added to what is there when add is set."""
+    c1, c2, c3, m0, m1, m2 = coefficients
+    into = 1.0 - c3
+    channels, frames = source.shape
+    if channels == 2:
+        left, right, out_left, out_right = source[0], source[1], out[0], out[1]
+        p1, p2 = state[0]
+        q1, q2 = state[1]
+        for i in range(frames):
+            x, z = left[i], right[i]
+            r1, s1 = (c1 * p1 - c2 * p2) + c2 * x, (c1 * q1 - c2 * q2) + c2 * z
+            r2, s2 = (c2 * p1 + c3 * p2) + into * x, (c2 * q1 + c3 * q2) + into * z
+            out_left[i] = (out_left[i] if add else 0.0) + (m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2))
+            out_right[i] = (out_right[i] if add else 0.0) + (m0 * z + m1 * (q1 + s1) + m2 * (q2 + s2))
+            p1, p2, q1, q2 = r1, r2, s1, s2
+        state[0, 0], state[0, 1], state[1, 0], state[1, 1] = flush(p1), flush(p2), flush(q1), flush(q2)
+    else:
+        only, out_only = source[0], out[0]
+        p1, p2 = state[0]
+        for i in range(frames):
+            x = only[i]
+            r1 = (c1 * p1 - c2 * p2) + c2 * x
+            r2 = (c2 * p1 + c3 * p2) + into * x
+            out_only[i] = (out_only[i] if add else 0.0) + (m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2))
+            p1, p2 = r1, r2
+        state[0, 0], state[0, 1] = flush(p1), flush(p2)
+
+
+@kernel("void(f8[:,::1], f8[::1], f8[:,::1], b1, f8[:,::1])")
+def filter_still(source, coefficients, state, add, out):
+    """out = the answer of a filter of fixed coefficients to source (channels, frames), or with `add` out + that.
+
+    source and out may be the same array. state (channels, 2) is carried.
+    """
+    _run_still(source, coefficients, state, add, out)
+
+
+@inlined
+def _loudest(signal, out):
+    """out (frames,) = the larger magnitude of all channels (channels, frames)."""
+    first = signal[0]
+    for i in range(out.size):
+        out[i] = abs(first[i])
+    for channel in range(1, signal.shape[0]):
+        other = signal[channel]
+        for i in range(out.size):
+            a = abs(other[i])
+            out[i] = a if a > out[i] else out[i]
+
+
+@kernel("void(f8[:,::1], i8[::1], i8[::1], f8[:,::1], f8[:,:,::1], f8[:,::1], f8[:,::1])")
+def watch_regions(source, rows, places, coefficients, state, region, out):
+    """The magnitude of what each band covers of source (channels, frames), the louder channel.
+
+    Band k of coefficients (bands, 6) fills row rows[k] of out (rows, frames) and has its state, carried, at places[k]
+    of state (places, channels or more, 2). region (channels, frames) is scratch.
+    """
+    for band in range(rows.size):
+        _run_still(source, coefficients[band], state[places[band]], False, region)
+        _loudest(region, out[rows[band]])
+
+
+@inlined
+def _moving_coefficients(root, count, shape, w, inverse_q, rows):
+    """Coefficients of a bell or shelf for each frame's gain, given as root = 10^(gain_db / 80); see the module."""
+    g, k, m0, m1, m2 = rows[C1], rows[C2], rows[M0], rows[M1], rows[M2]
+    if shape == BELL:
+        for i in range(count):
+            a = root[i] * root[i]
+            g[i], k[i] = w, inverse_q / a
+            m0[i], m1[i], m2[i] = 0.0, 0.5 * (inverse_q / a) * (a * a - 1.0), 0.0
+    elif shape == LOW_SHELF:
+        for i in range(count):
+            a = root[i] * root[i]
+            g[i], k[i] = w / root[i], inverse_q
+            m0[i], m1[i], m2[i] = 0.0, 0.5 * inverse_q * (a - 1.0), 0.5 * (a * a - 1.0)
+    else:
+        for i in range(count):
+            a = root[i] * root[i]
+            g[i], k[i] = w * root[i], inverse_q
+            m0[i], m1[i], m2[i] = a * a - 1.0, 0.5 * inverse_q * (1.0 - a) * a, 0.5 * (1.0 - a * a)
+    c1, c2, c3 = rows[C1], rows[C2], rows[C3]
+    for i in range(count):
+        ahead = g[i]
+        a1 = 2.0 / (1.0 + ahead * (ahead + k[i]))
+        c1[i], c2[i], c3[i] = a1 - 1.0, ahead * a1, 1.0 - ahead * ahead * a1
+
+
+@fused
+def _run_moving_bell(source, rows, state, out):
+    """As _run_moving for a bell, which needs its band-pass alone."""
+    row1, row2, row3, gain = rows[C1], rows[C2], rows[C3], rows[M1]
+    left, out_left, right, out_right = source[0], out[0], source[-1], out[-1]
+    two = source.shape[0] == 2
+    p1, p2 = state[0]
+    q1, q2 = state[-1]
+    for i in range(left.size):
+        c1, c2, c3, m = row1[i], row2[i], row3[i], gain[i]
+        x, z = left[i], right[i]
+        r1, s1 = (c1 * p1 - c2 * p2) + c2 * x, (c1 * q1 - c2 * q2) + c2 * z
+        r2, s2 = (c2 * p1 + c3 * p2) + (1.0 - c3) * x, (c2 * q1 + c3 * q2) + (1.0 - c3) * z
+        out_left[i] += m * (p1 + r1)
+        if two:
+            out_right[i] += m * (q1 + s1)
+        p1, p2, q1, q2 = r1, r2, s1, s2
+    state[-1, 0], state[-1, 1] = flush(q1), flush(q2)
+    state[0, 0], state[0, 1] = flush(p1), flush(p2)
+
+
+@fused
+def _run_moving(source, rows, state, out):
+    """Add to out what the filter makes of source (channels, frames), with coefficients for each frame."""
+    row1, row2, row3, rest0, rest1, rest2 = rows[C1], rows[C2], rows[C3], rows[M0], rows[M1], rows[M2]
+    p1, p2 = state[0]
+    left, out_left = source[0], out[0]
+    if source.shape[0] == 2:
+        q1, q2 = state[1]
+        right, out_right = source[1], out[1]
+        for i in range(left.size):
+            x, z = left[i], right[i]
+            c1, c2, c3, m0, m1, m2 = row1[i], row2[i], row3[i], rest0[i], rest1[i], rest2[i]
+            r1, s1 = (c1 * p1 - c2 * p2) + c2 * x, (c1 * q1 - c2 * q2) + c2 * z
+            r2, s2 = (c2 * p1 + c3 * p2) + (1.0 - c3) * x, (c2 * q1 + c3 * q2) + (1.0 - c3) * z
+            out_left[i] += m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2)
+            out_right[i] += m0 * z + m1 * (q1 + s1) + m2 * (q2 + s2)
+            p1, p2, q1, q2 = r1, r2, s1, s2
+        state[1, 0], state[1, 1] = flush(q1), flush(q2)
+    else:
+        for i in range(left.size):
+            x, c1, c2, c3 = left[i], row1[i], row2[i], row3[i]
+            r1 = (c1 * p1 - c2 * p2) + c2 * x
+            r2 = (c2 * p1 + c3 * p2) + (1.0 - c3) * x
+            out_left[i] += rest0[i] * x + rest1[i] * (p1 + r1) + rest2[i] * (p2 + r2)
+            p1, p2 = r1, r2
+    state[0, 0], state[0, 1] = flush(p1), flush(p2)
+
+
+@kernel(
+    "void(f8[:,::1], i8[::1], i8[::1], f8[:,::1], f8[::1], i8[::1], f8[::1], f8[::1], f8[:,::1], f8[:,:,::1],"
+    " f8[:,::1])"
+)
+def filter_moving(source, rows, places, gain_db, base_db, shapes, warped, inverse_q, scratch, state, out):
+    """Add to out what some bands add to source (channels, frames), their gains moving with every frame.
+
+    Band k moves by row rows[k] of gain_db (rows, frames), added to base_db at its place, places[k]; shapes, warped =
+    tan(pi f / rate) and inverse_q at its place say what it is, state (places, channels, 2) is carried. source and out
+    may be the same array: then the bands stand in series. scratch (SCRATCH_ROWS, CHUNK).
+    """
+    bits = scratch.view(np.int64)
+    total, root, coefficients = scratch[0], scratch[1], scratch[3:]
+    frames = source.shape[1]
+    for band in range(rows.size):
+        place = places[band]
+        for start in range(0, frames, CHUNK):
+            count = min(CHUNK, frames - start)
+            stop = start + count
+            given = gain_db[rows[band], start:stop]
+            for i in range(count):
+                total[i] = 0.25 * (given[i] + base_db[place])
+            db_to_amplitude(total, root, bits[1], scratch[2], bits[2], count)
+            _moving_coefficients(root, count, shapes[place], warped[place], inverse_q[place], coefficients)
+            if shapes[place] == BELL:
+                _run_moving_bell(source[:, start:stop], coefficients, state[place], out[:, start:stop])
+            else:
+                _run_moving(source[:, start:stop], coefficients, state[place], out[:, start:stop])

@@ -1,0 +1,67 @@
+"""A take as a track lays it out: where it begins in the session, how loud it is taken, which way up."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.measure.maps import kept_spectrum
+from reins.core.sessions import Track
+from reins.core.sound import Sound, TakeFacts
+from reins.core.takes import Take
+from reins.core.units import db_to_lin
+
+Array = npt.NDArray[np.float64]
+
+
+class Lane:
+    """A take moved to the frame of the session it begins at, with trim and polarity; frame 0 is the session's."""
+
+    def __init__(self, take: Take, track: Track) -> None:
+        self.take = take
+        self.start_frame = track.start_frame
+        self.gain = db_to_lin(track.trim_db) * (-1.0 if track.inverted else 1.0)
+        self.facts = replace(take.facts, frames=take.facts.frames + track.start_frame)
+
+    def read(self, start: int, frames: int) -> Array:
+        """Samples (channels, frames) float64 from a frame of the session; silence before the take and after it."""
+        samples = self.take.read(start - self.start_frame, frames)
+        return samples if self.gain == 1.0 else samples * self.gain
+
+    def peak_columns(self, start: int, frames: int, columns: int) -> Array:
+        """Largest magnitude over all channels in each of `columns` equal parts of start .. start + frames."""
+        return self.take.peak_columns(start - self.start_frame, frames, columns) * abs(self.gain)
+
+    def spectrum(self) -> Array:
+        """Mean power of the take in twelfths of octaves, trim and place left out; measured once and kept beside it."""
+        return kept_spectrum(self.take)
+
+
+class Silence:
+    """The sound of a track without a take."""
+
+    def __init__(self, sample_rate: int) -> None:
+        self.facts = TakeFacts(1, sample_rate, 1)
+
+    def read(self, start: int, frames: int) -> Array:
+        """Zeros (1, frames)."""
+        return np.zeros((1, frames))
+
+    def peak_columns(self, start: int, frames: int, columns: int) -> Array:
+        """Zeros (columns,)."""
+        return np.zeros(columns)
+
+    def spectrum(self) -> None:
+        """None: there is nothing to weigh by."""
+
+
+def reader(sound: Sound, position: int) -> Callable[[int], Array]:
+    """Gives the next frames of a sound at each call."""
+
+    def read(count: int) -> Array:
+        nonlocal position
+        position += count
+        return sound.read(position - count, count)
+
+    return read

@@ -1,0 +1,123 @@
+"""Where the sound of a session goes: through buses to the master, and by ties from keys to what they hold."""
+
+from collections.abc import Iterable
+
+from reins.core.chainfile import ProcessorEntry
+from reins.core.sessions import MASTER, Document, Master
+from reins.errors import ConflictError, SettingsError
+
+TAPS = ("before", "after")
+
+
+def destination(document: Document, strip_id: str) -> str:
+    """The strip that a track or bus goes to; SettingsError when its bus is not there."""
+    strip = document.strip(strip_id)
+    bus = getattr(strip, "bus", "")
+    if bus and bus not in document.buses:
+        there = ", ".join(document.buses) or "none"
+        raise SettingsError(
+            f"{strip.name}: bus is “{bus}”; allowed: empty for the master, or one of the buses: {there}."
+        )
+    return bus or MASTER
+
+
+def strip_ids(document: Document) -> list[str]:
+    """Tracks and buses in the order they are shown, the master last."""
+    return [*document.order, *document.bus_order, MASTER]
+
+
+def parse_tie(document: Document, name: str) -> tuple[str, str]:
+    """(strip, tap) of a key's name, which reads "ID/before" or "ID/after" its chain; SettingsError when it does not."""
+    strip_id, _, tap = name.rpartition("/")
+    if tap not in TAPS or (strip_id not in document.tracks and strip_id not in document.buses):
+        raise SettingsError(
+            f"key.source is “{name}”; allowed: self, or the id of a track or bus with /before or /after its chain."
+        )
+    return strip_id, tap
+
+
+def key_source(entry: ProcessorEntry) -> str:
+    """The name of the key a processor listens to, "self" where it has none."""
+    key = getattr(entry.settings, "key", None)
+    return key.source if key is not None else "self"
+
+
+def key_names(entry: ProcessorEntry) -> tuple[str, ...]:
+    """The names of all outside keys a processor and its bands listen to, each once."""
+    bands = [band.key.source for band in getattr(entry.settings, "bands", []) if hasattr(band, "key")]
+    return tuple(dict.fromkeys(name for name in (key_source(entry), *bands) if name != "self"))
+
+
+def describe_tie(document: Document, name: str) -> str:
+    """A key as a person says it: "Kick, after its chain"."""
+    if name == "self":
+        return "itself"
+    strip_id, tap = parse_tie(document, name)
+    return f"{document.strip(strip_id).name}, {tap} its chain"
+
+
+def ties(document: Document, strip_id: str) -> list[tuple[str, str, str]]:
+    """(name, strip, tap) of every outside key that the chain of a strip listens to, each once."""
+    names = dict.fromkeys(name for entry in document.strip(strip_id).chain if entry.on for name in key_names(entry))
+    return [(name, *parse_tie(document, name)) for name in names]
+
+
+def in_order(document: Document) -> list[str]:
+    """Every strip after all those it needs; ConflictError with the names along the way when that is a circle."""
+    needs: dict[str, list[str]] = {strip_id: [] for strip_id in strip_ids(document)}
+    for strip_id in needs:
+        if strip_id != MASTER:
+            needs[destination(document, strip_id)].append(strip_id)
+    for strip_id in needs:
+        needs[strip_id] += [key for _, key, _ in ties(document, strip_id)]
+    done: dict[str, None] = {}
+    for strip_id in needs:
+        _visit(document, strip_id, needs, done, ())
+    return list(done)
+
+
+def _visit(
+    document: Document, strip_id: str, needs: dict[str, list[str]], done: dict[str, None], path: tuple[str, ...]
+) -> None:
+    if strip_id in done:
+        return
+    if strip_id in path:
+        raise ConflictError(_circle(document, path[path.index(strip_id) :]))
+    for needed in needs[strip_id]:
+        _visit(document, needed, needs, done, (*path, strip_id))
+    done[strip_id] = None
+
+
+def _circle(document: Document, members: Iterable[str]) -> str:
+    names = [document.strip(member).name for member in members]
+    return f"That would close a circle: {' ← '.join([*names, names[0]])}. Each would wait for the other; not changed."
+
+
+def leading_to(document: Document, strip_id: str, *, chain: bool = False) -> Document:
+    """The document reduced to what leads to a strip's input, and, with `chain`, to its chain's result.
+
+    Nothing else of the session can change how that sounds: two that are equal sound equal. Names, drafts, loop and
+    tempo are left out, mute and solo worked into mute; the strip itself stands at rest, straight into the master.
+    """
+    wanted: set[str] = {strip_id}
+    before = 0
+    while len(wanted) > before:
+        before = len(wanted)
+        wanted |= {k for k in (*document.tracks, *document.buses) if destination(document, k) in wanted}
+        keyed = wanted if chain else wanted - {strip_id}
+        wanted |= {source for other in keyed for _, source, _ in ties(document, other)}
+    own = {"fader_db": 0.0, "pan_pct": 0.0, "mute": False, "bus": ""} | ({} if chain else {"chain": []})
+
+    def at_rest(key: str) -> dict[str, object]:
+        muted = {"mute": not document.audible(key)} if key in document.tracks else {}
+        bus = destination(document, key)
+        rest = {"name": "x", "draft": 1, "drafts": {}, "solo": False, "bus": bus if bus in wanted - {MASTER} else ""}
+        return rest | muted | (own if key == strip_id else {})
+
+    tracks = {k: t.model_copy(update=at_rest(k)) for k, t in document.tracks.items() if k in wanted}
+    buses = {k: b.model_copy(update=at_rest(k)) for k, b in document.buses.items() if k in wanted}
+    held = document.master.chain if chain and strip_id == MASTER else []
+    return Document(
+        name="x", sample_rate=document.sample_rate, tracks=tracks, order=[k for k in document.order if k in wanted],
+        buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=held),
+    )  # fmt: skip

@@ -1,0 +1,82 @@
+"""The open session file: a zip of session.json and its takes as FLAC. docs/formats/session.md describes it.
+
+Unzipped it is a folder that `reins render` takes as well. A take's samples are those of its file times two to its
+exponent, so that 24-bit FLAC gives back exactly what is played.
+"""
+
+import json
+from collections.abc import Mapping
+from pathlib import PurePosixPath
+from typing import Any, Literal
+
+import pydantic
+from pydantic import Field, field_validator, model_validator
+
+from reins.core.chainfile import _first_sentence
+from reins.core.processors.base import Strict
+from reins.core.routing import in_order
+from reins.core.sessions import Document, Name
+from reins.errors import InputError, SettingsError
+
+JSON_NAME = "session.json"
+TAKES = "takes"
+
+
+class FileTake(Strict):
+    """Where a take's samples are: an audio file inside the folder, and the power of two it is to be multiplied by."""
+
+    name: Name
+    file: str
+    exponent: int = Field(0, ge=0, le=64)
+
+    @field_validator("file")
+    @classmethod
+    def _inside(cls, value: str) -> str:
+        path = PurePosixPath(value)
+        if not value or path.is_absolute() or ".." in path.parts or "\\" in value or ":" in value:
+            raise ValueError("a path inside the session's folder, with / between its parts and no ..")
+        return value
+
+
+class SessionFile(Strict):
+    """The document of a session file."""
+
+    format: Literal["reins-session"]
+    version: Literal[1]
+    session: Document
+    takes: dict[str, FileTake] = {}
+
+    @model_validator(mode="before")
+    @classmethod
+    def _is_object(cls, value: Any) -> Any:
+        if not isinstance(value, Mapping):
+            raise ValueError("it must be an object with format, version, session and takes")
+        return value
+
+
+def parse_session_file(text: str, name: str) -> SessionFile:
+    """A session file's document from its JSON; SettingsError with the file's name in front."""
+    try:
+        parsed = SessionFile.model_validate(json.loads(text))
+    except json.JSONDecodeError as error:
+        raise SettingsError(f"{name}: line {error.lineno} is not JSON ({error.msg}).") from error
+    except RecursionError as error:
+        raise SettingsError(f"{name}: it is nested too deeply to be a session.") from error
+    except pydantic.ValidationError as error:
+        raise SettingsError(f"{name}: {_first_sentence(error, SessionFile)}") from error
+    except SettingsError as error:
+        raise SettingsError(f"{name}: {error}") from error
+    for track in parsed.session.tracks.values():
+        if track.take_id is not None and track.take_id not in parsed.takes:
+            raise SettingsError(f"{name}: {track.name}: its take “{track.take_id}” is not among takes.")
+    try:
+        in_order(parsed.session)
+    except InputError as error:
+        raise SettingsError(f"{name}: {error}") from error
+    return parsed
+
+
+def format_session_file(document: Document, takes: dict[str, FileTake]) -> str:
+    """The JSON of a session file."""
+    parsed = SessionFile(format="reins-session", version=1, session=document, takes=takes)
+    return json.dumps(parsed.model_dump(), indent=2, ensure_ascii=False)
