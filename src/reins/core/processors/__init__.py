@@ -2,11 +2,21 @@
 
 from reins.core.processors.base import Key, Processor, ProcessorSettings
 from reins.core.processors.compressor import Compressor, CompressorSettings
+from reins.core.processors.deesser import Deesser, DeesserSettings
+from reins.core.processors.ducker import Ducker, DuckerSettings
+from reins.core.processors.dynamic_eq import DynamicEq
+from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
+from reins.core.processors.expander import Expander, ExpanderSettings
+from reins.core.processors.gate import Gate, GateSettings
 from reins.core.processors.limiter import Limiter, LimiterSettings
+from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
 
-PROCESSORS: dict[str, type[Processor]] = {kind.type_name: kind for kind in (Compressor, Limiter)}
+PROCESSORS: dict[str, type[Processor]] = {
+    kind.type_name: kind for kind in (Compressor, Gate, Expander, Ducker, Deesser, DynamicEq, Multiband, Limiter)
+}
 
 __all__ = [
-    "PROCESSORS", "Compressor", "CompressorSettings", "Key", "Limiter", "LimiterSettings", "Processor",
-    "ProcessorSettings",
+    "PROCESSORS", "Compressor", "CompressorSettings", "Deesser", "DeesserSettings", "Ducker", "DuckerSettings",
+    "DynamicEq", "DynamicEqSettings", "EqBand", "Expander", "ExpanderSettings", "Gate", "GateSettings", "Key",
+    "Limiter", "LimiterSettings", "Multiband", "MultibandBand", "MultibandSettings", "Processor", "ProcessorSettings",
 ]  # fmt: skip

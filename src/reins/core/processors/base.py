@@ -33,6 +33,11 @@ def choice(default: Any, *, label: str, group: str, help: str, words: dict[str, 
     return Field(default, description=help, json_schema_extra=extra)
 
 
+def listed(*, label: str, group: str, **limits: Any) -> dict[str, Any]:
+    """What the screen is told of a setting that is a list: of numbers within limits, or of bands with settings."""
+    return {"label": label, "group": group, "unit": "", "kind": "list", **limits}
+
+
 class Strict(BaseModel):
     """Every document model: unknown names refused, no silent conversion, values fixed once made."""
 
@@ -108,6 +113,11 @@ class Delay:
 class ProcessorSettings(Strict):
     """Base of every processor's settings; `key` where it detects."""
 
+    @classmethod
+    def settled(cls, settings: dict[str, Any], changed: set[str]) -> dict[str, Any]:
+        """Plain settings, after a hand has changed the named ones, with others moved that depend on them."""
+        return settings
+
 
 class Processor(ABC):
     """A stateful processor working block by block.
@@ -120,15 +130,30 @@ class Processor(ABC):
     label: ClassVar[str]
     about: ClassVar[str]
     Settings: ClassVar[type[ProcessorSettings]]
-    #: The setting whose level is drawn as a line across the take.
+    #: The setting whose level is drawn as a line across the take; empty where bands have their own.
     line: ClassVar[str] = "threshold_db"
+    #: Whether what its detector hears is a band of the sound, with a level of its own that is worth drawing.
+    watches_a_band: ClassVar[bool] = False
+    #: Ready bands: lowest and highest frequency in Hz, and what they are called.
+    ready: ClassVar[tuple[tuple[float, float, str], ...]] = ()
 
     #: After `process`: each moving gain by name, in dB per frame of the block put out, the deepest lane.
     gains_db: dict[str, Array]
 
+    #: After `process`: what it is doing beside its gain, by name and frame; a gate's "state" is that of dsp.dynamics.
+    marks: dict[str, Array] = {}
+
+    #: After `process`: what the detector heard of the block, its filters included; None for one without a detector.
+    key_heard: Array | None = None
+
     @abstractmethod
-    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
-        """Make it, at rest, for a signal of 1 or 2 channels and a key of key_channels."""
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> None:
+        """Make it, at rest, for a signal of 1 or 2 channels and a key of key_channels; by name where it has several."""
+
+    @classmethod
+    @abstractmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """Frames by which the result comes later than the source with these settings."""
 
     @property
     @abstractmethod
@@ -139,11 +164,42 @@ class Processor(ABC):
     def apply(self, settings: Any) -> None:
         """Take over new settings of equal latency; all state is kept."""
 
+    def know(self, spectrum: Array | None) -> None:  # noqa: B027 - most have no use for it
+        """Hear of the spectrum of the take it works on, by twelfths of an octave; None where it is not known."""
+
     @abstractmethod
-    def process(self, block: Array, key: Array | None = None) -> Array:
-        """The result (channels, frames) for the next block; `key` is the outside key where one is set."""
+    def process(self, block: Array, key: Any = None) -> Array:
+        """The result (channels, frames) for the next block.
+
+        `key` is the outside key where one is set; for a processor whose bands have their own, outside keys by name.
+        """
 
     @classmethod
-    @abstractmethod
+    def has_bands(cls) -> bool:
+        """Whether it works by frequency: it watches a band, or has bands of its own."""
+        return cls.watches_a_band or not cls.line
+
+    @classmethod
+    def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
+        """The processor of one level that shows what this one does to the level it watches: itself, or None."""
+        return cls, settings
+
+    @classmethod
+    def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:
+        """How much it changes each frequency, in dB, while its gains, by name, stand so; most change all alike."""
+        return np.full(frequencies_hz.shape, sum(gains_db.values()))
+
+    @classmethod
+    def reach_db(cls, settings: Any) -> dict[str, float] | None:
+        """By name how far each gain may move, for a processor that works by frequency; None for any other."""
+        return None
+
+    @classmethod
+    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
+        """Second-order sections of what a band, by the name of its gain, listens to; None where there is none."""
+        return None
+
+    @classmethod
     def curve_db(cls, settings: Any, level_db: Array) -> Array:
-        """Steady level that comes out for each steady level that goes in."""
+        """Steady level that comes out for each steady level that goes in; unchanged where bands have levels."""
+        return np.asarray(level_db)

@@ -52,6 +52,10 @@ class LimiterSettings(ProcessorSettings):
     )  # fmt: skip
 
 
+def _ahead_frames(settings: LimiterSettings, sample_rate: int) -> int:
+    return max(1, ms_to_frames(settings.lookahead_ms, sample_rate))
+
+
 class Limiter(Processor):
     """The processor; see the module's docstring for its meaning."""
 
@@ -63,11 +67,10 @@ class Limiter(Processor):
 
     def __init__(self, settings: LimiterSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:
         self._sample_rate = sample_rate
-        ahead = max(1, ms_to_frames(settings.lookahead_ms, sample_rate))
+        ahead = _ahead_frames(settings, sample_rate)
         self._phases = limiting.interpolator() if settings.true_peak else None
-        reach = limiting.TAPS // 2 if settings.true_peak else 0
         self._tail = np.zeros((channels, limiting.TAPS - 1))
-        self._delay = Delay(channels, ahead + reach)
+        self._delay = Delay(channels, self.latency_of(settings, sample_rate=sample_rate))
         window = ahead + (2 if settings.true_peak else 1)
         self._wanted = np.ones((channels, window + 1))
         self._places = np.zeros((channels, window + 1), np.int64)
@@ -94,6 +97,11 @@ class Limiter(Processor):
             one_pole_k(SLOW_FILL_MS, rate), one_pole_k(slow_drain_ms(settings.release_ms), rate),
         ], dtype=np.float64)  # fmt: skip
 
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """Lookahead, and the reach of the interpolation."""
+        return _ahead_frames(settings, sample_rate) + (limiting.TAPS // 2 if settings.true_peak else 0)
+
     @property
     def latency_frames(self) -> int:
         """Lookahead, and the reach of the interpolation."""
@@ -106,7 +114,9 @@ class Limiter(Processor):
         if self._linked:  # one gain for all, from the louder channel
             gains = gains.max(axis=0, keepdims=True)
         limiting.limit_gain(gains, self._wanted, self._places, self._lanes, self._recent, self._counters, self._params)
-        self.gains_db = {"gain_db": 20.0 * np.log10(gains.min(axis=0))}
+        lowest = gains.min(axis=0)
+        moved = lowest.min(initial=1.0) < 1.0
+        self.gains_db = {"gain_db": 20.0 * np.log10(lowest) if moved else np.zeros(lowest.size)}
         # The product may pass the ceiling by a rounding error; this takes that away.
         return np.clip(self._delay.process(driven) * gains, -self._ceiling, self._ceiling)
 

@@ -1,0 +1,34 @@
+"""Static curve and times from a processor's or a band's settings into the parameters of a kernel; see dsp.dynamics."""
+
+from typing import Any
+
+import numpy as np
+
+from reins.core.dsp import dynamics
+from reins.core.processors.base import Array
+from reins.core.units import one_pole_k
+
+NO_LIMIT_DB = 60.0
+FLAT_RATIO = 100.0
+
+
+def compress(params: Array, settings: Any, *, sample_rate: int) -> None:
+    """Hold what passes threshold_db: ratio 100 is exactly flat, range_db 60 no limit."""
+    slope = -1.0 if settings.ratio == FLAT_RATIO else 1.0 / settings.ratio - 1.0
+    range_db = np.inf if settings.range_db == NO_LIMIT_DB else settings.range_db
+    _fill(params, settings, slope, range_db, sample_rate)
+    params[dynamics.SIDE], params[dynamics.MIRRORED], params[dynamics.GAIN_SIGN] = 1.0, 0.0, 1.0
+
+
+def expand(params: Array, settings: Any, *, down: bool, sample_rate: int) -> None:
+    """Let what is below threshold_db sink (down), or what is above it rise."""
+    _fill(params, settings, 1.0 - settings.ratio, settings.range_db, sample_rate)
+    params[dynamics.SIDE], params[dynamics.MIRRORED] = (-1.0, 1.0) if down else (1.0, 0.0)
+    params[dynamics.GAIN_SIGN] = 1.0 if down else -1.0
+
+
+def _fill(params: Array, settings: Any, slope: float, range_db: float, sample_rate: int) -> None:
+    params[dynamics.THRESHOLD_DB], params[dynamics.SLOPE] = settings.threshold_db, slope
+    params[dynamics.KNEE_DB], params[dynamics.RANGE_DB] = settings.knee_db, range_db
+    params[dynamics.ATTACK_K] = one_pole_k(settings.attack_ms, sample_rate)
+    params[dynamics.RELEASE_K] = one_pole_k(settings.release_ms, sample_rate)

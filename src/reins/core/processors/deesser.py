@@ -1,0 +1,197 @@
+"""De-esser: holds a band, or all, while that band is loud.
+
+The detector hears what lies between low_hz and high_hz (Butterworth cuts, 24 dB/oct) and follows its peaks; with
+`relative` its level counts from the whole signal's RMS over the last 300 ms (one pole, never below -70 dB, so that near
+silence is not held), so that quiet and loud lines are treated alike. Curve and ballistics are the compressor's.
+
+What is held is a band-pass around the middle of the band, 1 dB down at low_hz and high_hz, taken from the source in
+proportion: result = source - (1 - gain) band. So at rest the result is the source, to the last bit, and the
+difference is the band alone. act_on "whole" holds all alike.
+
+Where the brief is silent: threshold_db goes up to 0 dB of full scale, or from -40 to 20 dB when relative.
+"""
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import ValidationInfo, field_validator
+
+from reins.core.dsp import dynamics, variable
+from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.dsp.levels import over_rms
+from reins.core.processors.base import Array, choice, number
+from reins.core.processors.compressor import Compressor, CompressorSettings
+from reins.core.processors.curves import compress
+from reins.core.processors.detecting import FollowingCurve, KeyedSettings
+from reins.core.units import db_to_lin, one_pole_k
+
+DETECTOR_ORDER = 4
+EDGE_DB = 1.0
+REFERENCE_MS = 300.0
+
+
+class DeesserSettings(KeyedSettings):
+    """Settings of the de-esser."""
+
+    low_hz: float = number(
+        5000.0, 100, 16000, label="From", unit="Hz", group="Level", step=10, scale="log",
+        help="Lower edge of the band that is watched.",
+    )  # fmt: skip
+    high_hz: float = number(
+        9000.0, 200, 20000, label="To", unit="Hz", group="Level", step=10, scale="log",
+        help="Upper edge of the band that is watched; ready bands stand above the spectrum.",
+    )  # fmt: skip
+    act_on: Literal["band", "whole"] = choice(
+        "band", label="Holds", group="Level", words={"band": "the band", "whole": "all"},
+        help="Whether only the band is held while it is loud, or everything.",
+    )  # fmt: skip
+    relative: bool = choice(
+        False, label="Relative", group="Level",
+        help="Measures the band against the whole signal, so that quiet and loud lines are treated alike.",
+    )  # fmt: skip
+    threshold_db: float = number(
+        -30.0, -60, 20, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
+        help="What is louder than this in the band is held; relative, it counts from the level of the whole.",
+    )  # fmt: skip
+    ratio: float = number(
+        4.0, 1, 100, label="Ratio", unit=":1", group="Level", step=0.1, scale="log",
+        help="How many dB in make one dB out above the threshold; 100 stops it dead.",
+    )  # fmt: skip
+    knee_db: float = number(
+        3.0, 0, 24, label="Knee", unit="dB", group="Level", step=0.5,
+        help="How gently the hold sets in around the threshold.",
+    )  # fmt: skip
+    range_db: float = number(
+        12.0, 0, 60, label="Range", unit="dB", group="Level", step=0.5,
+        help="The most it may ever take away; too much makes a lisp. 60 means no limit.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        1.0, 0, 500, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
+        help="How long until it has taken hold; esses are short, so keep it quick.",
+    )  # fmt: skip
+    release_ms: float = number(
+        60.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
+        help="How long it takes to let go; too long dulls the vowel after the ess.",
+    )  # fmt: skip
+
+    @field_validator("high_hz")
+    @classmethod
+    def _rising(cls, value: float, info: ValidationInfo) -> float:
+        low = info.data.get("low_hz", 0.0)
+        if value < low * 1.05:
+            raise ValueError(f"at least 5 % above low_hz, which is {low:g} Hz")
+        return value
+
+    @field_validator("threshold_db")
+    @classmethod
+    def _in_its_limits(cls, value: float, info: ValidationInfo) -> float:
+        low, high = (-40, 20) if info.data.get("relative") else (-60, 0)
+        if not low <= value <= high:
+            raise ValueError(f"a number from {low} to {high} dB {'while' if low == -40 else 'unless'} relative is on")
+        return value
+
+    @classmethod
+    def settled(cls, settings: dict[str, Any], changed: set[str]) -> dict[str, Any]:
+        """Settings with the threshold moved into the limits that switching `relative` has just given it."""
+        if "relative" in changed and "threshold_db" not in changed:
+            low, high = (-40.0, 20.0) if settings["relative"] else (-60.0, 0.0)
+            settings["threshold_db"] = min(high, max(low, settings["threshold_db"]))
+        return settings
+
+
+def edges(settings: DeesserSettings, sample_rate: int) -> Array:
+    """Sections of what the detector hears."""
+    low = butterworth_cut("low_cut", cutoff_hz=settings.low_hz, order=DETECTOR_ORDER, sample_rate=sample_rate)
+    high = butterworth_cut("high_cut", cutoff_hz=settings.high_hz, order=DETECTOR_ORDER, sample_rate=sample_rate)
+    return np.concatenate([low, high])
+
+
+def held_band(settings: DeesserSettings, sample_rate: int) -> Array:
+    """The band-pass that is held (see dsp.variable): EDGE_DB down at both edges."""
+    low, high = (variable.prewarped(f, sample_rate) for f in (settings.low_hz, settings.high_hz))
+    middle_hz = math.atan(math.sqrt(low * high)) * sample_rate / math.pi
+    spread = math.sqrt(high / low) - math.sqrt(low / high) or 1e-9  # both edges may lie at the Nyquist rate
+    q = math.sqrt(10.0 ** (EDGE_DB / 10.0) - 1.0) / spread
+    return variable.region("bell", freq_hz=middle_hz, q=q, sample_rate=sample_rate)
+
+
+class Deesser(FollowingCurve):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "deesser"
+    label = "De-esser"
+    about = "Holds esses and harshness: a band, while it is loud."
+    watches_a_band = True
+    ready = ((1000, 3000, "1–3 k"), (3000, 6000, "3–6 k"), (5000, 9000, "5–9 k"), (8000, 16000, "8–16 k"))
+    Settings = DeesserSettings
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+        lanes = max(channels, key_channels) if settings.key.source != "self" else channels
+        self._edge_state = np.zeros((DETECTOR_ORDER, lanes, 2))
+        self._mean_square = np.zeros(lanes)
+        self._band_state = np.zeros((channels, 2))
+        super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
+
+    def _set_curve(self, settings: Any, params: Array) -> None:
+        compress(params, settings, sample_rate=self._sample_rate)
+        self._edges = edges(settings, self._sample_rate)
+        self._band = held_band(settings, self._sample_rate)
+        self._output = db_to_lin(settings.output_db)
+        if settings.act_on == "band":  # what is added to the source: mix (gain - 1) band
+            mix = settings.mix_pct / 100.0
+            for dry, acts in ((dynamics.FIRST_DRY, "second"), (dynamics.SECOND_DRY, "first")):
+                untouched = self._channels == 2 and settings.apply_to == acts
+                params[dry : dry + 2] = (0.0, 0.0) if untouched else (-mix, mix)
+
+    def _heard(self, block: Array, key: Array | None) -> Array:
+        whole = super()._heard(block, key)
+        band = whole.copy()
+        run_sections(self._edges, self._edge_state, band)
+        self.key_heard = band
+        if not self._settings.relative:
+            return band
+        relative = np.empty_like(band)
+        over_rms(band, whole, one_pole_k(REFERENCE_MS, self._sample_rate), self._mean_square, relative)
+        return relative
+
+    def process(self, block: Array, key: Array | None = None) -> Array:
+        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
+        if self._settings.act_on == "whole":
+            return super().process(block, key)
+        gain_db = np.empty((self._gain_lanes, block.shape[1]))
+        added, band = np.empty_like(block), np.empty_like(block)
+        heard, source = self._heard(block, key), self._delay.process(block)
+        variable.filter_still(source, self._band, self._band_state, False, band)
+        dynamics.follow_curve(heard, band, self._state, self._params, self._scratch, gain_db, added)
+        self.gains_db = {"gain_db": self._furthest(gain_db)}
+        added += source if self._output == 1.0 else source * self._output
+        return added
+
+    @classmethod
+    def stand_in(cls, settings: Any) -> tuple[type[Compressor], Any]:
+        """A compressor with the same curve and times: what happens to the band's level."""
+        names = ("threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "lookahead_ms", "key")
+        alike = {name: getattr(settings, name) for name in names}
+        return Compressor, CompressorSettings.model_construct(**CompressorSettings().model_dump() | alike)
+
+    @classmethod
+    def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:
+        """How much it changes each frequency while its gain stands so."""
+        gain = db_to_lin(gains_db.get("gain_db", 0.0))
+        share = settings.mix_pct / 100.0 * (gain - 1.0)
+        held: Any = np.ones(frequencies_hz.shape)
+        if settings.act_on == "band":
+            held = variable.response(held_band(settings, sample_rate), frequencies_hz, sample_rate)
+        changed = np.abs(1.0 + share * held)
+        return np.asarray(20.0 * np.log10(np.maximum(changed, 1e-6)) + settings.output_db)
+
+    @classmethod
+    def reach_db(cls, settings: Any) -> dict[str, float]:
+        """How far its gain may move."""
+        return {"gain_db": -settings.range_db}
+
+    @classmethod
+    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
+        """What the detector hears."""
+        return edges(settings, sample_rate) if band == "gain_db" else None

@@ -1,0 +1,191 @@
+"""What all level-driven processors share: the detector's settings, its signal, lanes, lookahead.
+
+A lane is a channel of what the detector hears: left and right, or middle and sides. A key of two channels on a mono
+signal gives two lanes, which are then always linked.
+"""
+
+from abc import abstractmethod
+from typing import Any, Literal
+
+import numpy as np
+
+from reins.core.dsp import dynamics
+from reins.core.processors.base import Array, Delay, Key, KeyPath, Processor, ProcessorSettings, choice, number
+from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
+
+RMS_MS = 10.0  # the window where a processor has no setting for it
+STILL = ("attack_ms", "hold_ms", "release_ms", "down_ms", "back_ms", "rms_pct", "lookahead_ms")
+
+
+class AveragingSettings(ProcessorSettings):
+    """Settings of a detector that can follow the average."""
+
+    rms_pct: float = number(
+        0.0, 0, 100, label="Average", unit="%", group="Detect", step=1,
+        help="0 catches peaks, 100 follows the average; between them a blend.",
+    )  # fmt: skip
+    rms_ms: float = number(
+        10.0, 1, 300, label="Window", unit="ms", group="Detect", step=1, scale="log",
+        help="The span over which the average is taken.",
+    )  # fmt: skip
+
+
+class KeyedSettings(ProcessorSettings):
+    """Settings of every processor with a detector."""
+
+    lookahead_ms: float = number(
+        0.0, 0, 20, label="Lookahead", unit="ms", group="Time", step=0.1,
+        help="Sees the sound this much before it comes, so the attack can be in place in time.",
+    )  # fmt: skip
+    channels: Literal["stereo", "mid_side"] = choice(
+        "stereo", label="Channels", group="Detect", words={"stereo": "L / R", "mid_side": "M / S"},
+        help="Work on left and right, or on the middle and the sides.",
+    )  # fmt: skip
+    link_pct: float = number(
+        100.0, 0, 100, label="Link", unit="%", group="Detect", step=1,
+        help="100 holds both channels by the same amount, 0 each by its own.",
+    )  # fmt: skip
+    link_by: Literal["max", "mean"] = choice(
+        "max", label="Link by", group="Detect", words={"max": "louder", "mean": "average"},
+        help="Whether linked channels follow the louder one or the average of both.",
+    )  # fmt: skip
+    apply_to: Literal["both", "first", "second"] = choice(
+        "both", label="Act on", group="Detect", words={"both": "both", "first": "L or M", "second": "R or S"},
+        help="Which channels are held; the others pass untouched.",
+    )  # fmt: skip
+    mix_pct: float = number(
+        100.0, 0, 100, label="Mix", unit="%", group="Out", step=1,
+        help="How much of the held sound; the rest is the source, untouched.",
+    )  # fmt: skip
+    output_db: float = number(
+        0.0, -24, 24, label="Output", unit="dB", group="Out", step=0.1, scale="db",
+        help="Level of everything that leaves, held and source alike.",
+    )  # fmt: skip
+    key: Key = Key()
+
+
+class DetectorSettings(KeyedSettings, AveragingSettings):
+    """Settings of a processor whose detector can follow peaks or the average."""
+
+
+def to_mid_side(signal: Array) -> Array:
+    """Left and right as M = (L+R)/2 and S = (L-R)/2."""
+    return np.stack([0.5 * (signal[0] + signal[1]), 0.5 * (signal[0] - signal[1])])
+
+
+class Detecting(Processor):
+    """Base of the level-driven processors: hears, delays, links; what moves is theirs."""
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+        self._channels, self._sample_rate = channels, sample_rate
+        self._outside_key = settings.key.source != "self"
+        self._lanes = max(channels, key_channels) if self._outside_key else channels
+        self._key_path = KeyPath(settings.key, channels=self._lanes, sample_rate=sample_rate)
+        self._delay = Delay(channels, self.latency_of(settings, sample_rate=sample_rate))
+        self._scratch = np.zeros((dynamics.SCRATCH_ROWS, dynamics.CHUNK))
+        self.gains_db = {}
+
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """The lookahead in frames."""
+        return ms_to_frames(settings.lookahead_ms, sample_rate)
+
+    @property
+    def latency_frames(self) -> int:
+        """The lookahead."""
+        return self._delay.frames
+
+    def _listen_as(self, settings: Any) -> None:
+        """Take over what concerns the detector; fully linked lanes share one gain."""
+        self._settings = settings
+        self._key_path.apply(settings.key)
+        self._input = db_to_lin(getattr(settings, "input_db", 0.0))
+        self._mid_side = settings.channels == "mid_side" and self._channels == 2
+        self._link = 1.0 if self._channels == 1 else settings.link_pct / 100.0
+        gain_lanes = 1 if self._link == 1.0 else self._lanes
+        if gain_lanes > getattr(self, "_gain_lanes", gain_lanes):
+            self._part_lanes()
+        self._gain_lanes = gain_lanes
+
+    def _part_lanes(self) -> None:
+        """Lanes that were tied go on from the same gain."""
+
+    def _detector_params(self) -> Array:
+        """A parameter array with level, link and the way back to channels filled in; see dsp.dynamics."""
+        settings = self._settings
+        params = np.zeros(dynamics.PARAMS)
+        params[dynamics.BLEND] = getattr(settings, "rms_pct", 0.0) / 100.0
+        params[dynamics.RMS_K] = one_pole_k(getattr(settings, "rms_ms", RMS_MS), self._sample_rate)
+        params[dynamics.LINK] = self._link
+        params[dynamics.LINK_BY_MEAN] = settings.link_by == "mean"
+        mix = settings.mix_pct / 100.0
+        acting = (1.0 - mix, mix * self._input * db_to_lin(getattr(settings, "makeup_db", 0.0)))
+        apply_to = "both" if self._channels == 1 else settings.apply_to
+        untouched = (1.0, 0.0)
+        params[dynamics.OUTPUT] = db_to_lin(settings.output_db)
+        params[dynamics.MID_SIDE] = self._mid_side
+        params[dynamics.FIRST_DRY : dynamics.FIRST_WET + 1] = untouched if apply_to == "second" else acting
+        params[dynamics.SECOND_DRY : dynamics.SECOND_WET + 1] = untouched if apply_to == "first" else acting
+        params[dynamics.KEY_FLOOR_DB] = -120.0
+        return params
+
+    def _heard(self, block: Array, key: Array | None) -> Array:
+        """What the detector hears, in lanes."""
+        if self._outside_key and key is not None:
+            signal = key if key.shape[0] == self._lanes else np.repeat(key, self._lanes, axis=0)
+        else:
+            signal = block if self._input == 1.0 else block * self._input
+        if self._mid_side:
+            signal = to_mid_side(signal)
+        self.key_heard = self._key_path.process(signal)
+        return self.key_heard
+
+    def _furthest(self, gain_db: Array, *, rising: bool = False) -> Array:
+        """The gain that moves most, of the lanes that are acted on."""
+        if gain_db.shape[0] == 1:
+            return gain_db[0]
+        acting = {"both": gain_db, "first": gain_db[:1], "second": gain_db[1:]}[self._settings.apply_to]
+        return np.asarray(acting.max(axis=0) if rising else acting.min(axis=0))
+
+    @classmethod
+    def curve_db(cls, settings: Any, level_db: Array) -> Array:
+        """Steady level out for each of the rising steady levels in: the processor itself, its times at none."""
+        still = {name: 0.0 for name in STILL if hasattr(settings, name)}
+        update = {**still, "key": Key(gain_db=settings.key.gain_db)}
+        if hasattr(settings, "auto_release"):
+            update["auto_release"] = False
+        twin = cls(settings.model_copy(update=update), channels=1, sample_rate=48000, key_channels=1)
+        amplitude = 10.0 ** (np.atleast_2d(level_db) / 20.0)
+        return np.asarray(20.0 * np.log10(np.maximum(twin.process(amplitude)[0], 1e-6)))
+
+
+class FollowingCurve(Detecting):
+    """Base of those whose gain follows a static curve with attack, hold and release (see dsp.dynamics)."""
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+        super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
+        self._state = np.zeros((self._lanes, dynamics.LANE_STATE))
+        self.apply(settings)
+
+    def apply(self, settings: Any) -> None:
+        """Take over new settings of equal latency; all state is kept."""
+        self._listen_as(settings)
+        self._params = self._detector_params()
+        self._params[dynamics.SIDE], self._params[dynamics.GAIN_SIGN] = 1.0, 1.0
+        self._set_curve(settings, self._params)
+
+    @abstractmethod
+    def _set_curve(self, settings: Any, params: Array) -> None:
+        """Fill in threshold, slope, knee, range, times and kind of curve."""
+
+    def _part_lanes(self) -> None:
+        self._state[1, : dynamics.MEAN_SQUARE] = self._state[0, : dynamics.MEAN_SQUARE]
+
+    def process(self, block: Array, key: Array | None = None) -> Array:
+        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
+        gain_db = np.empty((self._gain_lanes, block.shape[1]))
+        out = np.empty_like(block)
+        heard, source = self._heard(block, key), self._delay.process(block)
+        dynamics.follow_curve(heard, source, self._state, self._params, self._scratch, gain_db, out)
+        self.gains_db = {"gain_db": self._furthest(gain_db, rising=self._params[dynamics.GAIN_SIGN] < 0.0)}
+        return out

@@ -1,0 +1,62 @@
+"""Ducker: the track yields while a key speaks.
+
+A compressor said as people think of it: ratio without end (slope exactly flat), no knee, range_db = amount_db,
+attack_ms = down_ms, release_ms = back_ms, linked by the louder channel. It goes down by as much as the key is above the
+level from which it is heeded, by amount_db at most. Key levels under floor_db count as
+silence, so that a constant background in the key does not hold all the time. Without an outside key it yields to
+itself.
+"""
+
+from typing import Any
+
+from reins.core.dsp import dynamics
+from reins.core.processors.base import Array, number
+from reins.core.processors.detecting import DetectorSettings, FollowingCurve
+from reins.core.units import ms_to_frames, one_pole_k
+
+
+class DuckerSettings(DetectorSettings):
+    """Settings of the ducker."""
+
+    amount_db: float = number(
+        9.0, 0, 60, label="Amount", unit="dB", group="Level", step=0.5, help="How far the track steps back.",
+    )  # fmt: skip
+    threshold_db: float = number(
+        -40.0, -60, 0, label="Heeds", unit="dB", group="Level", step=0.5, scale="db",
+        help="How loud the key must be to be heeded; lower makes the track yield sooner.",
+    )  # fmt: skip
+    floor_db: float = number(
+        -60.0, -90, 0, label="Key floor", unit="dB", group="Key", step=0.5, scale="db",
+        help="Levels of the key below this count as silence, so that its background does not hold the track down.",
+    )  # fmt: skip
+    down_ms: float = number(
+        10.0, 0, 500, label="Down", unit="ms", group="Time", step=0.1, scale="log",
+        help="How fast it steps back; a note length such as 1/32 is understood.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        60.0, 0, 2000, label="Hold", unit="ms", group="Time", step=1, scale="log",
+        help="How long it waits after the key before it comes back.",
+    )  # fmt: skip
+    back_ms: float = number(
+        250.0, 1, 5000, label="Back", unit="ms", group="Time", step=1, scale="log",
+        help="How slowly it comes back; a note length such as 1/8 is understood.",
+    )  # fmt: skip
+
+
+class Ducker(FollowingCurve):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "ducker"
+    label = "Ducker"
+    about = "Steps back while another track speaks."
+    Settings = DuckerSettings
+
+    def _set_curve(self, settings: Any, params: Array) -> None:
+        rate = self._sample_rate
+        params[dynamics.THRESHOLD_DB] = settings.threshold_db
+        params[dynamics.SLOPE] = -1.0
+        params[dynamics.RANGE_DB] = settings.amount_db
+        params[dynamics.ATTACK_K] = one_pole_k(settings.down_ms, rate)
+        params[dynamics.RELEASE_K] = one_pole_k(settings.back_ms, rate)
+        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
+        params[dynamics.KEY_FLOOR_DB] = settings.floor_db

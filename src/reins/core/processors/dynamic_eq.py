@@ -1,0 +1,307 @@
+"""Dynamic EQ: bells, shelves and cuts whose gain may move with what they cover.
+
+At rest each band answers as the cookbook's bell or shelf (see dsp.variable) and each cut as a Butterworth filter. In
+parallel every band works on the source after the cuts, and what each adds to it or takes from it is summed; in series
+each works on what the one before it made. A moving band adds its movement in dB to its gain at rest. Its detector
+follows peaks, the louder channel for all, of what it watches: its own region (a band-pass of its frequency and Q for
+a bell, a Butterworth low- or high-pass for a shelf), the same weighted up by 3 dB/oct above 100 Hz, or the whole; of
+the source after the cuts or of its key. A band's movement is named bandN.gain_db, N counted from 1.
+
+The rest is the source after the cuts less the regions of all moving and spared bands (a row of notches). It is
+compressed by itself and its change added to the sound; in series this comes first. With `timing` "rest" a band takes
+attack and release of the rest; automatic release stays the rest's own.
+
+match_loudness takes back what gains at rest and cuts do to the loudness of the take, weighed by its measured spectrum
+(see core.measure.spectra), or by pink noise where none is known.
+
+Where the brief is silent: a band that is off does nothing; bands have one gain for both channels; mix_pct blends with
+the source before the cuts. No oversampling: nothing here makes a waveform steeper than its ballistics.
+"""
+
+import itertools
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp import dynamics, variable
+from reins.core.dsp.filters import butterworth_cut, run_sections, sections_response
+from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
+from reins.core.processors.base import Array, Key, KeyPath, Processor
+from reins.core.processors.curves import compress, expand
+from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings, EqBand
+from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
+from reins.core.processors.weighting import rising_sections
+from reins.core.units import db_to_lin, one_pole_k
+
+Counts = npt.NDArray[np.int64]
+
+
+def cut_sections(settings: DynamicEqSettings, sample_rate: int) -> Array:
+    """Sections of both cuts, (n, 5); none where both are off."""
+    parts = [
+        butterworth_cut(kind, cutoff_hz=hz, order=slope // 6, sample_rate=sample_rate)
+        for kind, hz, slope in (
+            ("low_cut", settings.low_cut_hz, settings.low_cut_slope),
+            ("high_cut", settings.high_cut_hz, settings.high_cut_slope),
+        )
+        if hz > 0.0
+    ]
+    return np.concatenate(parts) if parts else np.zeros((0, 5))
+
+
+def band_region(band: EqBand, sample_rate: int, *, rest: bool = False) -> Array:
+    """What a band covers, as a filter of dsp.variable; or all but that."""
+    return variable.region(band.shape, freq_hz=band.freq_hz, q=band.q, sample_rate=sample_rate, rest=rest)
+
+
+def resting(band: EqBand, moved_db: float, sample_rate: int) -> Array:
+    """What a band adds to the sound while it has moved by so much."""
+    total = band.gain_db + moved_db
+    return variable.still(band.shape, freq_hz=band.freq_hz, q=band.q, gain_db=total, sample_rate=sample_rate)
+
+
+def moves(band: EqBand) -> bool:
+    """Whether a band's gain moves."""
+    return band.on and band.motion in ("compress", "expand")
+
+
+def covers(band: EqBand) -> bool:
+    """Whether the rest leaves a band out."""
+    return band.on and band.motion != "none"
+
+
+class _Ear:
+    """What some of the bands listen to alike: a key or the source, its gain and cuts, weighted or not."""
+
+    def __init__(self, key: Key, *, weighted: bool, lanes: int, sample_rate: int) -> None:
+        self.source = key.source
+        self._path = KeyPath(key, channels=lanes, sample_rate=sample_rate)
+        self._weighting = rising_sections(sample_rate) if weighted else None
+        self._state = np.zeros((0 if self._weighting is None else len(self._weighting), lanes, 2))
+
+    def process(self, signal: Array) -> Array:
+        heard = self._path.process(signal)
+        if self._weighting is not None:
+            heard = heard.copy() if heard is signal else heard
+            run_sections(self._weighting, self._state, heard)
+        return heard
+
+
+class DynamicEq(Processor):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "dynamic_eq"
+    label = "Dynamic EQ"
+    about = "Bells, shelves and cuts that may move with what they cover."
+    line = ""
+    Settings = DynamicEqSettings
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> None:
+        self._channels, self._sample_rate = channels, sample_rate
+        self._key_channels = key_channels if isinstance(key_channels, dict) else {}
+        self._spectrum: Array | None = None
+        self._region_state = np.zeros((MOST_BANDS, 2, 2))
+        self._filter_state = np.zeros((MOST_BANDS, channels, 2))
+        self._notch_state = np.zeros((MOST_BANDS, channels, 2))
+        self._follow_state = np.zeros((MOST_BANDS, dynamics.LANE_STATE))
+        self._rest_state = np.zeros((channels, dynamics.LANE_STATE))
+        self._scratch = np.zeros((dynamics.SCRATCH_ROWS, dynamics.CHUNK))
+        self._filter_scratch = np.zeros((variable.SCRATCH_ROWS, variable.CHUNK))
+        self._cut_state = np.zeros((0, channels, 2))
+        self._ears: dict[tuple[str, bool], _Ear] = {}
+        self.gains_db = {}
+        self.apply(settings)
+
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """None."""
+        return 0
+
+    @property
+    def latency_frames(self) -> int:
+        """None."""
+        return 0
+
+    def apply(self, settings: Any) -> None:
+        """Take over new settings; a band keeps the state of the place it has in the list."""
+        rate = self._sample_rate
+        self._settings = settings
+        self._bands = list(enumerate(settings.bands))
+        self._cuts = cut_sections(settings, rate)
+        if len(self._cuts) != len(self._cut_state):
+            self._cut_state = np.zeros((len(self._cuts), self._channels, 2))
+        moving = [(place, band) for place, band in self._bands if moves(band)]
+        self._moving = np.array([place for place, _ in moving], np.int64)
+        self._params = np.stack([self._band_params(band) for _, band in moving]) if moving else np.zeros((0, 0))
+        self._listeners = self._arrange_ears(moving)
+        self._shapes = np.array([variable.SHAPES[band.shape] for _, band in self._bands], np.int64)
+        self._base_db = np.array([band.gain_db for _, band in self._bands], np.float64)
+        self._warped = np.array([variable.prewarped(band.freq_hz, rate) for _, band in self._bands], np.float64)
+        self._inverse_q = np.array([1.0 / band.q for _, band in self._bands], np.float64)
+        self._still = {
+            place: resting(band, 0.0, rate)
+            for place, band in self._bands
+            if band.on and not moves(band) and band.gain_db != 0.0
+        }
+        self._runs = self._in_runs()
+        self._notches = [(place, band_region(band, rate, rest=True)) for place, band in self._bands if covers(band)]
+        self._rest_params = self._params_of_rest() if settings.rest.on else None
+        self._match = self._matching() if settings.match_loudness else 1.0
+
+    def know(self, spectrum: Array | None) -> None:
+        """Hear of the spectrum of the take it works on."""
+        if spectrum is not self._spectrum:
+            self._spectrum = spectrum
+            self._match = self._matching() if self._settings.match_loudness else 1.0
+
+    def _matching(self) -> float:
+        rate = self._sample_rate
+        plain = self._settings.model_copy(update={"output_db": 0.0})
+        answer = self.response_db(plain, TWELFTHS_HZ, {}, rate)
+        return matching_gain(answer, self._spectrum, rate)
+
+    def _in_runs(self) -> list[tuple[Counts, Counts]]:
+        """Neighbours that move, as (rows of the moving bands, places); those that stand still, as (nothing, places)."""
+        row_of = {int(place): row for row, place in enumerate(self._moving)}
+        acting = [place for place, _ in self._bands if place in row_of or place in self._still]
+        runs = []
+        for moving, places in itertools.groupby(acting, lambda place: place in row_of):
+            run = np.array(list(places), np.int64)
+            runs.append((np.array([row_of[place] for place in run] if moving else [], np.int64), run))
+        return runs
+
+    def _band_params(self, band: EqBand) -> Array:
+        params = np.zeros(dynamics.PARAMS)
+        params[dynamics.KEY_FLOOR_DB] = -120.0
+        times = self._settings.rest if band.timing == "rest" else band
+        timed = band.model_copy(update={"attack_ms": times.attack_ms, "release_ms": times.release_ms})
+        if band.motion == "compress":
+            compress(params, timed, sample_rate=self._sample_rate)
+        else:
+            expand(params, timed, down=False, sample_rate=self._sample_rate)
+        return params
+
+    def _arrange_ears(self, moving: list[tuple[int, EqBand]]) -> list[tuple[_Ear, Counts, Array]]:
+        """(ear, rows among the moving bands, their regions) for each group that listens alike."""
+        groups: dict[tuple[str, bool], list[int]] = {}
+        for row, (_, band) in enumerate(moving):
+            groups.setdefault((band.key.model_dump_json(), band.watch == "band_weighted"), []).append(row)
+        listeners, ears = [], {}
+        for name, rows in groups.items():
+            key = moving[rows[0]][1].key
+            lanes = self._channels if key.source == "self" else self._key_channels.get(key.source, self._channels)
+            ears[name] = self._ears.get(name) or _Ear(key, weighted=name[1], lanes=lanes, sample_rate=self._sample_rate)
+            regions = np.stack([self._watched(moving[row][1]) for row in rows])
+            listeners.append((ears[name], np.array(rows, np.int64), regions))
+        self._ears = ears
+        return listeners
+
+    def _watched(self, band: EqBand) -> Array:
+        return variable.EVERYTHING if band.watch == "whole" else band_region(band, self._sample_rate)
+
+    def _params_of_rest(self) -> Array:
+        """Of follow_curve, so that it gives what is added to the sound: the rest times (gain - 1)."""
+        rest, rate = self._settings.rest, self._sample_rate
+        params = np.zeros(dynamics.PARAMS)
+        params[dynamics.KEY_FLOOR_DB], params[dynamics.LINK], params[dynamics.OUTPUT] = -120.0, 1.0, 1.0
+        compress(params, rest, sample_rate=rate)
+        params[dynamics.AUTO_RELEASE] = rest.auto_release
+        params[dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, rate)
+        params[dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(rest.release_ms), rate)
+        for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):
+            params[dry : dry + 2] = (-1.0, db_to_lin(rest.gain_db))
+        return params
+
+    def process(self, block: Array, key: Any = None) -> Array:
+        """The result for the next block; `key` the outside keys by name."""
+        source = block
+        if len(self._cuts):
+            source = block.copy()
+            run_sections(self._cuts, self._cut_state, source)
+        moved = self._watch(source, key or {})
+        self.gains_db = {f"band{place + 1}.gain_db": moved[row] for row, place in enumerate(self._moving)}
+        out = source.copy()
+        if self._rest_params is not None:
+            out += self._hold_rest(source)
+        self._filter(source, moved, out)
+        settings = self._settings
+        wet = settings.mix_pct / 100.0
+        if wet < 1.0:
+            out = (1.0 - wet) * block + (wet * self._match) * out
+        elif self._match != 1.0:
+            out *= self._match
+        return out if settings.output_db == 0.0 else out * db_to_lin(settings.output_db)
+
+    def _watch(self, source: Array, keys: dict[str, Array]) -> Array:
+        """How far each moving band has moved, in dB: (moving bands, frames)."""
+        shape = (self._moving.size, source.shape[1])
+        amplitude, moved = np.empty(shape), np.empty(shape)
+        for ear, rows, regions in self._listeners:
+            heard = ear.process(source if ear.source == "self" else keys[ear.source])
+            places, region = self._moving[rows], np.empty_like(heard)
+            variable.watch_regions(heard, rows, places, regions, self._region_state, region, amplitude)
+        if self._moving.size:
+            dynamics.follow_bands(amplitude, self._moving, self._follow_state, self._params, self._scratch, moved)
+        return moved
+
+    def _hold_rest(self, source: Array) -> Array:
+        rest, changed = source.copy(), np.empty_like(source)
+        for place, notch in self._notches:
+            variable.filter_still(rest, notch, self._notch_state[place], False, rest)
+        gain_db = np.empty((1, source.shape[1]))
+        dynamics.follow_curve(rest, rest, self._rest_state, self._rest_params, self._scratch, gain_db, changed)
+        self.gains_db["rest.gain_db"] = gain_db[0]
+        return changed
+
+    def _filter(self, source: Array, moved: Array, out: Array) -> None:
+        into = out if self._settings.topology == "serial" else source
+        for rows, places in self._runs:
+            if rows.size:
+                variable.filter_moving(
+                    into, rows, places, moved, self._base_db, self._shapes, self._warped, self._inverse_q,
+                    self._filter_scratch, self._filter_state, out,
+                )  # fmt: skip
+            for place in places if not rows.size else ():
+                variable.filter_still(into, self._still[place], self._filter_state[place], True, out)
+
+    @classmethod
+    def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
+        """None: each band has a level of its own."""
+        return None
+
+    @classmethod
+    def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:
+        """How much it changes each frequency while its movements, by name, stand so; mix and match are left out."""
+
+        def answer(filter_: Array) -> Array:
+            return variable.response(filter_, frequencies_hz, sample_rate)  # type: ignore[return-value]
+
+        bands = [(place, band) for place, band in enumerate(settings.bands) if band.on]
+        added = [answer(resting(b, gains_db.get(f"band{place + 1}.gain_db", 0.0), sample_rate)) for place, b in bands]
+        rest = np.ones(frequencies_hz.shape, complex)
+        for _, band in bands:
+            if covers(band):
+                rest = rest * answer(band_region(band, sample_rate, rest=True))
+        moved = db_to_lin(settings.rest.gain_db + gains_db.get("rest.gain_db", 0.0)) if settings.rest.on else 1.0
+        base = 1.0 + (moved - 1.0) * rest
+        shaped = (
+            base + sum(added) if settings.topology == "parallel" else base * np.prod([1.0 + a for a in added], axis=0)
+        )
+        shaped = shaped * sections_response(cut_sections(settings, sample_rate), frequencies_hz, sample_rate)
+        return np.asarray(20.0 * np.log10(np.maximum(np.abs(shaped), 1e-6)) + settings.output_db)
+
+    @classmethod
+    def reach_db(cls, settings: Any) -> dict[str, float]:
+        """By name how far each band, and the rest, may move."""
+        moving = [(place + 1, band) for place, band in enumerate(settings.bands) if moves(band)]
+        reach = {f"band{n}.gain_db": band.range_db * (1.0 if band.motion == "expand" else -1.0) for n, band in moving}
+        return reach | ({"rest.gain_db": -settings.rest.range_db} if settings.rest.on else {})
+
+    @classmethod
+    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
+        """The region of a band."""
+        place = int(band.removeprefix("band").split(".")[0] or 0) - 1 if band.startswith("band") else -1
+        if not 0 <= place < len(settings.bands):
+            return None
+        return variable.as_sections(band_region(settings.bands[place], sample_rate))

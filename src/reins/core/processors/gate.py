@@ -1,0 +1,98 @@
+"""Gate: open while the sound is loud enough, closed when it is not.
+
+It opens when the level passes threshold_db, stays open while the level is at or above threshold_db less
+hysteresis_db, and for hold_ms from the last moment there. Opening is a straight line in amplitude, closed to fully open
+in attack_ms; closing one in dB, open to fully closed in release_ms; each goes on from wherever the gain is. Closed is
+range_db quieter; 90 means silence. It starts closed.
+
+Where the brief is silent: inverted, it opens and closes at the same moments the other way round, with the same attack
+and release, and so starts open; the gain of silence is told as -120 dB; of two lanes that are not linked, the state
+told is that of the first.
+"""
+
+import numpy as np
+
+from reins.core.dsp import dynamics
+from reins.core.processors.base import Array, choice, number
+from reins.core.processors.detecting import Detecting, DetectorSettings
+from reins.core.units import db_to_lin, ms_to_frames
+
+SILENCE_DB = 90.0
+
+
+class GateSettings(DetectorSettings):
+    """Settings of the gate."""
+
+    threshold_db: float = number(
+        -40.0, -90, 0, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
+        help="Opens when the sound is louder than this.",
+    )  # fmt: skip
+    hysteresis_db: float = number(
+        4.0, 0, 24, label="Hysteresis", unit="dB", group="Level", step=0.5,
+        help="Closes only this much below the threshold, so that a wavering tail does not make it chatter.",
+    )  # fmt: skip
+    range_db: float = number(
+        90.0, 0, 90, label="Range", unit="dB", group="Level", step=0.5,
+        help="How much quieter it is when closed; 6 dB only leans, 90 is silence.",
+    )  # fmt: skip
+    invert: bool = choice(
+        False, label="Invert", group="Level", help="Closes when it would open: the loud parts go, the rest stays.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        1.0, 0, 100, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
+        help="How long it takes to open; slow turns a hit into a brush stroke.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        40.0, 0, 2000, label="Hold", unit="ms", group="Time", step=1, scale="log",
+        help="How long it stays open after the sound has fallen.",
+    )  # fmt: skip
+    release_ms: float = number(
+        120.0, 1, 4000, label="Release", unit="ms", group="Time", step=1, scale="log",
+        help="How long it takes to close; too short sounds torn off.",
+    )  # fmt: skip
+
+
+class Gate(Detecting):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "gate"
+    label = "Gate"
+    about = "Opens for what is loud enough and closes behind it."
+    Settings = GateSettings
+
+    def __init__(self, settings: GateSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:
+        super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
+        self._state = np.zeros((self._lanes, dynamics.GATE_STATE))
+        self._state[:, dynamics.AMP] = 1.0 if settings.invert else -1.0
+        self._state[:, dynamics.GATE_DB] = -settings.range_db
+        self.apply(settings)
+
+    def apply(self, settings: GateSettings) -> None:
+        """Take over new settings of equal latency; all state is kept."""
+        self._listen_as(settings)
+        rate = self._sample_rate
+        silent = settings.range_db == SILENCE_DB
+        closed = 0.0 if silent else db_to_lin(-settings.range_db)
+        params = self._params = self._detector_params()
+        params[dynamics.THRESHOLD_DB] = settings.threshold_db
+        params[dynamics.CLOSE_DB] = settings.threshold_db - settings.hysteresis_db
+        params[dynamics.RANGE_DB], params[dynamics.SILENT] = settings.range_db, silent
+        params[dynamics.RISE] = (1.0 - closed) / max(ms_to_frames(settings.attack_ms, rate), 1)
+        params[dynamics.FALL_DB] = settings.range_db / max(ms_to_frames(settings.release_ms, rate), 1)
+        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
+        params[dynamics.INVERT] = settings.invert
+
+    def _part_lanes(self) -> None:
+        for place in (dynamics.AMP, dynamics.GATE_DB, dynamics.OPEN, dynamics.GATE_HOLD):
+            self._state[1, place] = self._state[0, place]
+
+    def process(self, block: Array, key: Array | None = None) -> Array:
+        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
+        gain_db = np.empty((self._gain_lanes, block.shape[1]))
+        told = np.empty_like(gain_db)
+        out = np.empty_like(block)
+        heard, source = self._heard(block, key), self._delay.process(block)
+        dynamics.gate(heard, source, self._state, self._params, self._scratch, gain_db, told, out)
+        self.gains_db = {"gain_db": self._furthest(gain_db)}
+        self.marks = {"state": told[0]}
+        return out

@@ -1,0 +1,231 @@
+"""Multiband: two to six bands, each with a compressor or expander of its own.
+
+Bands are those of dsp.crossovers: at rest their sum is the source, flat within 0.01 dB but turned in phase by the
+crossovers. Curve and ballistics of a band are those of compressor and expander; amount_pct scales every band's movement
+in dB. Each band's detector hears that band of the source or key, averaged over 10 ms as far as its rms_pct says.
+
+Where the brief is silent: mix_pct blends with the source turned in phase as the bands are (the sum of the bands at
+rest), because the plain source would cancel around the crossovers; at 0 the source comes through as it is. A band
+that is off passes as it comes, without its gain; once any band is soloed, only soloed ones are heard. With mid_side,
+middle and sides are split, not left and right. Missing bands take their defaults.
+"""
+
+import itertools
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field, field_validator, model_validator
+
+from reins.core.dsp import dynamics
+from reins.core.dsp.crossovers import Splitter, band_paths
+from reins.core.dsp.filters import sections_response
+from reins.core.processors.base import Array, Delay, Processor, Strict, choice, listed, number
+from reins.core.processors.curves import compress, expand
+from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, to_mid_side
+from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
+
+MOST_BANDS = 6
+LEAST_STEP = 2.0 ** (1.0 / 3.0) - 1e-3  # a third of an octave, as two or as ten to the three tenths has it
+
+
+class MultibandBand(Strict):
+    """Settings of one band."""
+
+    on: bool = choice(True, label="On", group="Band", help="Off, the band passes as it comes.")
+    mute: bool = choice(False, label="Mute", group="Band", help="Silences the band.")
+    solo: bool = choice(False, label="Solo", group="Band", help="Only soloed bands are heard.")
+    direction: Literal["compress", "expand_down", "expand_up"] = choice(
+        "compress", label="Moves", group="Band",
+        help="Holds what is loud, lets what is quiet sink, or lets what is loud rise.",
+        words={"compress": "holds", "expand_down": "quiet down", "expand_up": "loud up"},
+    )  # fmt: skip
+    threshold_db: float = number(
+        0.0, -90, 0, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
+        help="The level in this band from which it moves.",
+    )  # fmt: skip
+    ratio: float = number(
+        2.0, 1, 100, label="Ratio", unit=":1", group="Level", step=0.1, scale="log",
+        help="How many dB in make one dB out above the threshold; expanding, how many dB come out for one.",
+    )  # fmt: skip
+    knee_db: float = number(
+        0.0, 0, 24, label="Knee", unit="dB", group="Level", step=0.5,
+        help="How gently it sets in around the threshold.",
+    )  # fmt: skip
+    range_db: float = number(
+        60.0, 0, 60, label="Range", unit="dB", group="Level", step=0.5,
+        help="The most this band may ever move; 60 means no limit to holding.",
+    )  # fmt: skip
+    attack_ms: float = number(
+        10.0, 0, 500, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
+        help="How long until it has moved.",
+    )  # fmt: skip
+    hold_ms: float = number(
+        0.0, 0, 500, label="Hold", unit="ms", group="Time", step=1, scale="log",
+        help="How long it stays before it goes back.",
+    )  # fmt: skip
+    release_ms: float = number(
+        120.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
+        help="How long it takes to go back; lows want longer than highs.",
+    )  # fmt: skip
+    rms_pct: float = number(
+        0.0, 0, 100, label="Average", unit="%", group="Time", step=1,
+        help="0 catches peaks, 100 follows the average over 10 ms.",
+    )  # fmt: skip
+    gain_db: float = number(
+        0.0, -24, 24, label="Gain", unit="dB", group="Out", step=0.1, scale="db",
+        help="Level of this band after it has been moved.",
+    )  # fmt: skip
+
+
+class MultibandSettings(KeyedSettings):
+    """Settings of the multiband processor."""
+
+    crossovers_hz: list[float] = Field(
+        default=[200.0, 2500.0], min_length=1, max_length=MOST_BANDS - 1,
+        description="Where the bands meet: 1 to 5, rising, at least a third of an octave apart.",
+        json_schema_extra=listed(label="Crossovers", group="Bands", unit="Hz", low=20, high=20000),
+    )  # fmt: skip
+    bands: list[MultibandBand] = Field(
+        default=[], max_length=MOST_BANDS, description="One more than crossovers, from the lowest.",
+        json_schema_extra=listed(label="Bands", group="Bands"),
+    )  # fmt: skip
+    amount_pct: float = number(
+        100.0, 0, 150, label="Amount", unit="%", group="Level", step=1,
+        help="Scales how far every band moves, all at once.",
+    )  # fmt: skip
+
+    @field_validator("crossovers_hz")
+    @classmethod
+    def _rising(cls, values: list[float]) -> list[float]:
+        if not all(20.0 <= value <= 20000.0 for value in values):
+            raise ValueError("numbers from 20 to 20000 Hz")
+        if any(high < LEAST_STEP * low for low, high in itertools.pairwise(values)):
+            raise ValueError("rising, each at least a third of an octave above the one before")
+        return values
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_more_band_than_crossovers(cls, values: Any) -> Any:
+        crossovers = values.get("crossovers_hz", cls.model_fields["crossovers_hz"].default)
+        bands = values.get("bands", [])
+        if isinstance(crossovers, list) and isinstance(bands, list) and len(bands) <= len(crossovers):
+            values = {**values, "bands": [*bands, *({} for _ in range(len(crossovers) + 1 - len(bands)))]}
+        return values
+
+    @field_validator("bands")
+    @classmethod
+    def _no_more_bands(cls, bands: list[MultibandBand], info: Any) -> list[MultibandBand]:
+        crossovers = info.data.get("crossovers_hz", [])
+        if crossovers and len(bands) != len(crossovers) + 1:
+            raise ValueError(f"{len(crossovers) + 1} bands between {len(crossovers)} crossovers_hz")
+        return bands
+
+
+class Multiband(Detecting):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "multiband"
+    label = "Multiband"
+    about = "Splits the sound in bands and holds or lets each by itself."
+    line = ""
+    Settings = MultibandSettings
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+        super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
+        crossovers, count = settings.crossovers_hz, len(settings.bands)
+        self._split = Splitter(crossovers, channels=channels, sample_rate=sample_rate)
+        self._split_key = Splitter(crossovers, channels=self._lanes, sample_rate=sample_rate)
+        self._state = np.zeros((count, self._lanes, dynamics.LANE_STATE))
+        self._late = Delay(count * channels, self._delay.frames)
+        self.apply(settings)
+
+    def apply(self, settings: Any) -> None:
+        """Take over new settings of equal latency; state is kept as long as the number of bands stays."""
+        if len(settings.bands) != len(self._state):
+            self.__init__(  # type: ignore[misc]
+                settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=self._lanes
+            )
+            return
+        self._listen_as(settings)
+        for splitter in (self._split, self._split_key):
+            splitter.place(settings.crossovers_hz)
+        soloed = any(band.solo for band in settings.bands)
+        self._params = [self._band_params(settings, band, silent=soloed and not band.solo) for band in settings.bands]
+        own_key = settings.key.model_copy(update={"source": "self"})
+        self._hears_itself = not self._outside_key and own_key == type(own_key)()
+
+    def _band_params(self, settings: Any, band: MultibandBand, *, silent: bool) -> Array:
+        rate, amount = self._sample_rate, settings.amount_pct / 100.0
+        params = self._detector_params()
+        if band.direction == "compress":
+            compress(params, band, sample_rate=rate)
+        else:
+            expand(params, band, down=band.direction == "expand_down", sample_rate=rate)
+        # The movement is linear in the curve's slope and range.
+        params[dynamics.SLOPE] *= amount if band.on else 0.0
+        params[dynamics.RANGE_DB] *= amount or 1.0
+        params[dynamics.HOLD_FRAMES] = ms_to_frames(band.hold_ms, rate)
+        params[dynamics.BLEND], params[dynamics.RMS_K] = band.rms_pct / 100.0, one_pole_k(RMS_MS, rate)
+        level = db_to_lin(band.gain_db) if band.on else 1.0
+        for wet in (dynamics.FIRST_WET, dynamics.SECOND_WET):
+            params[wet] *= 0.0 if band.mute else level
+            params[wet - 1 : wet + 1] *= 0.0 if silent else 1.0
+        params[dynamics.MID_SIDE] = 0.0  # the bands are middle and sides already
+        return params
+
+    def _part_lanes(self) -> None:
+        self._state[:, 1, : dynamics.MEAN_SQUARE] = self._state[:, 0, : dynamics.MEAN_SQUARE]
+
+    def process(self, block: Array, key: Array | None = None) -> Array:
+        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
+        heard = self._heard(block, key)
+        bands = self._split.process(to_mid_side(block) if self._mid_side else block)
+        watched = bands if self._hears_itself else self._split_key.process(heard)
+        late = self._late.process(np.concatenate(bands)) if self._late.frames else np.concatenate(bands)
+        result, part = np.zeros_like(block), np.empty_like(block)
+        self.gains_db = {}
+        for index, params in enumerate(self._params):
+            gain_db = np.empty((self._gain_lanes, block.shape[1]))
+            source = late[index * self._channels : (index + 1) * self._channels]
+            dynamics.follow_curve(watched[index], source, self._state[index], params, self._scratch, gain_db, part)
+            result += part
+            rising = params[dynamics.GAIN_SIGN] < 0.0
+            if self._settings.bands[index].on:
+                self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
+        source = self._delay.process(block)
+        if self._settings.mix_pct == 0.0:
+            return source * db_to_lin(self._settings.output_db)
+        return _from_mid_side(result) if self._mid_side else result
+
+    @classmethod
+    def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
+        """None: each band has a level of its own."""
+        return None
+
+    @classmethod
+    def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:
+        """How much it changes each frequency while its bands' gains stand so; solo and mix are left out."""
+        total = np.zeros(frequencies_hz.shape, complex)
+        for index, path in enumerate(band_paths(settings.crossovers_hz, sample_rate)):
+            band = settings.bands[index]
+            moved_db = gains_db.get(f"band{index + 1}.gain_db", 0.0) + (band.gain_db if band.on else 0.0)
+            total += sections_response(path, frequencies_hz, sample_rate) * (0.0 if band.mute else db_to_lin(moved_db))
+        return np.asarray(20.0 * np.log10(np.maximum(np.abs(total), 1e-6)) + settings.output_db)
+
+    @classmethod
+    def reach_db(cls, settings: Any) -> dict[str, float]:
+        """By name how far each band may move."""
+        share = settings.amount_pct / 100.0
+        moving = [(k + 1, band) for k, band in enumerate(settings.bands) if band.on]
+        signed = [(number, b.range_db if b.direction == "expand_up" else -b.range_db) for number, b in moving]
+        return {f"band{number}.gain_db": share * reach for number, reach in signed}
+
+    @classmethod
+    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
+        """The path from source to a band."""
+        paths = band_paths(settings.crossovers_hz, sample_rate)
+        return {f"band{index + 1}.gain_db": path for index, path in enumerate(paths)}.get(band)
+
+
+def _from_mid_side(block: Array) -> Array:
+    return np.stack([block[0] + block[1], block[0] - block[1]])
