@@ -7,12 +7,17 @@ setting of every processor, switching on and off, adding, removing and reorderin
 
 import copy
 from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
+from reins.core.dsp.levels import furthest, peak
 from reins.core.processors import PROCESSORS, Processor
+from reins.core.processors.base import Delay
+from reins.core.routing import key_names
 from reins.core.units import lin_to_db, ms_to_frames
 from reins.errors import SettingsError
 
@@ -20,75 +25,157 @@ Array = npt.NDArray[np.float64]
 GLIDE_MS = 10.0
 
 
+@dataclass
+class Stage:
+    """A processor at work, and the delays that line its outside keys up with it, by name."""
+
+    entry: ProcessorEntry
+    processor: Processor
+    keys: dict[str, Delay]
+    heard: dict[str, Array] = field(default_factory=dict)  # after `process`: the outside keys of the block
+
+    def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
+        """The result for the next block, its keys lined up with it."""
+        self.heard = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
+        if hasattr(self.entry.settings, "key"):
+            return self.processor.process(block, next(iter(self.heard.values()), None))
+        return self.processor.process(block, self.heard)
+
+
+def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int) -> int:
+    """Frames by which the result of a chain comes later than its source."""
+    return sum(PROCESSORS[e.type].latency_of(e.settings, sample_rate=sample_rate) for e in entries if e.on)
+
+
+def wants_spectrum(entries: list[ProcessorEntry]) -> bool:
+    """Whether a chain matches loudness by the spectrum of its take."""
+    return any(entry.on and getattr(entry.settings, "match_loudness", False) for entry in entries)
+
+
 class Chain:
-    """Processors in order. Those switched off are left out altogether, latency included."""
+    """Processors in order. Those switched off are left out altogether, latency included.
+
+    spectrum: of the take, by twelfths of an octave (core.measure.spectra), for those that match loudness by it.
+    """
 
     def __init__(
-        self, entries: list[ProcessorEntry], *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}
-    ) -> None:
-        self.entries = entries
+        self, entries: list[ProcessorEntry], *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {},
+        spectrum: Array | None = None,
+    ) -> None:  # fmt: skip
         self._channels, self._sample_rate, self._key_channels = channels, sample_rate, key_channels
-        self._stages = [(entry, self._make(entry)) for entry in entries if entry.on]
+        self._spectrum = spectrum
+        self._arrange(entries, {})
 
-    def _make(self, entry: ProcessorEntry) -> Processor:
-        settings = entry.settings
-        source = self._source(entry)
-        if source != "self" and source not in self._key_channels:
-            have = ", ".join(self._key_channels) or "none"
-            raise SettingsError(f"{entry.type}: key.source “{source}” is not given; keys given: {have}.")
-        kind = PROCESSORS[entry.type]
-        key_channels = self._key_channels.get(source, self._channels)
-        return kind(settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=key_channels)
+    def _arrange(self, entries: list[ProcessorEntry], known: dict[Any, Stage]) -> None:
+        """Make the stages; those known by id, type and key go on from a copy of their state."""
+        self.entries = entries
+        self._stages: list[Stage] = []
+        latency = 0
+        for entry in entries:
+            if entry.on:
+                stage = self._stage(entry, known.get((entry.id, entry.type, key_names(entry))), latency)
+                latency += stage.processor.latency_frames
+                self._stages.append(stage)
 
-    @staticmethod
-    def _source(entry: ProcessorEntry) -> str:
-        key = getattr(entry.settings, "key", None)
-        return key.source if key is not None else "self"
+    def _stage(self, entry: ProcessorEntry, old: Stage | None, latency: int) -> Stage:
+        names = key_names(entry)
+        for name in names:
+            if name not in self._key_channels:
+                have = ", ".join(self._key_channels) or "none"
+                raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
+        channels = {name: self._key_channels[name] for name in names}
+        if old is None:
+            one_key = hasattr(entry.settings, "key")
+            processor: Processor = PROCESSORS[entry.type](
+                entry.settings, channels=self._channels, sample_rate=self._sample_rate,
+                key_channels=next(iter(channels.values()), self._channels) if one_key else channels,
+            )  # fmt: skip
+            processor.know(self._spectrum)
+        else:
+            processor = copy.deepcopy(old.processor)
+            processor.apply(entry.settings)
+            processor.know(self._spectrum)
+        known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
+        delays = {n: copy.deepcopy(known[n]) if n in known else Delay(channels[n], latency) for n in names}
+        return Stage(entry, processor, delays)
 
     @property
     def latency_frames(self) -> int:
         """Sum of the latencies of the processors that are on."""
-        return sum(processor.latency_frames for _, processor in self._stages)
+        return sum(stage.processor.latency_frames for stage in self._stages)
 
     def process(self, block: Array, keys: Mapping[str, Array] = {}) -> Array:
         """The result (channels, frames) for the next block; keys by name, aligned with the block."""
         block = np.ascontiguousarray(block)
         self._passed = [block]
-        for entry, processor in self._stages:
-            block = processor.process(block, keys.get(self._source(entry)))
+        for stage in self._stages:
+            block = stage.process(block, keys)
             self._passed.append(block)
         return block
 
     def gains(self) -> list[tuple[ProcessorEntry, dict[str, Array], int]]:
-        """After `process`: each processor's moving gains and the latency in frames of the sound they acted on."""
+        """After `process`: each processor's moving gains and marks, and the latency of the sound they acted on."""
         rows, latency = [], 0
-        for entry, processor in self._stages:
-            latency += processor.latency_frames
-            rows.append((entry, processor.gains_db, latency))
+        for stage in self._stages:
+            latency += stage.processor.latency_frames
+            rows.append((stage.entry, stage.processor.gains_db | stage.processor.marks, latency))
         return rows
 
-    def meters(self) -> dict[str, tuple[float, float, float]]:
-        """After `process`: by processor id its deepest gain, peak in and peak out over the block, all in dB."""
-        peaks = [lin_to_db(float(np.abs(block).max(initial=0.0))) for block in self._passed]
+    def deepest_db(self) -> dict[str, float]:
+        """After `process`: by processor id the gain over the block that is furthest from 0 dB."""
         return {
-            entry.id: (min((float(g.min()) for g in processor.gains_db.values()), default=0.0), peaks[i], peaks[i + 1])
-            for i, (entry, processor) in enumerate(self._stages)
+            s.entry.id: max(map(furthest, s.processor.gains_db.values()), key=abs, default=0.0) for s in self._stages
         }
 
-    def evolved(self, entries: list[ProcessorEntry]) -> "Chain":
+    def points_db(self) -> dict[str, tuple[float, float]]:
+        """After `process`: by processor id the peak of what went in over the block, and of what came out."""
+        peaks = [lin_to_db(peak(np.ascontiguousarray(block))) for block in self._passed] if self._stages else []
+        return {s.entry.id: (peaks[i], peaks[i + 1]) for i, s in enumerate(self._stages)}
+
+    def before_and_after(self, processor_id: str) -> tuple[Array, Array] | None:
+        """After `process`: what went into a processor and what came out; None without it."""
+        for place, stage in enumerate(self._stages):
+            if stage.entry.id == processor_id:
+                return self._passed[place], self._passed[place + 1]
+        return None
+
+    def band_heard(self, processor_id: str, band: str) -> tuple[tuple[Array, int] | None, Array | None]:
+        """After `process`: what a band of a processor listens to (its key, or what came in) with the latency before it,
+        and the sections that make the band of it; None without such a band.
+        """
+        latency = 0
+        for place, stage in enumerate(self._stages):
+            if stage.entry.id == processor_id:
+                settings: Any = stage.entry.settings
+                sections = stage.processor.band_sections(settings, band, sample_rate=self._sample_rate)
+                if sections is None:
+                    return None, None
+                key = getattr(settings, "key", None) or settings.bands[int(band[4:].split(".")[0]) - 1].key
+                return (stage.heard.get(key.source, self._passed[place]), latency), sections
+            latency += stage.processor.latency_frames
+        return None, None
+
+    def key_heard(self, processor_id: str) -> tuple[Array, int] | None:
+        """After `process`: what a processor's detector heard, and the latency before it; None without a detector."""
+        latency = 0
+        for stage in self._stages:
+            if stage.entry.id == processor_id:
+                heard = stage.processor.key_heard
+                return None if heard is None else (heard, latency)
+            latency += stage.processor.latency_frames
+        return None
+
+    def evolved(
+        self,
+        entries: list[ProcessorEntry],
+        key_channels: Mapping[str, int] | None = None,
+        spectrum: Array | None = None,
+    ) -> "Chain":
         """A copy with the state of this one and the settings of `entries`; processors are matched by id and type."""
-        known = {(entry.id, entry.type, self._source(entry)): processor for entry, processor in self._stages}
         twin = copy.copy(self)
-        twin.entries = entries
-        twin._stages = []
-        for entry in entries:
-            if not entry.on:
-                continue
-            old = known.get((entry.id, entry.type, self._source(entry)))
-            processor = self._make(entry) if old is None else copy.deepcopy(old)
-            if old is not None:
-                processor.apply(entry.settings)
-            twin._stages.append((entry, processor))
+        twin._spectrum = spectrum
+        twin._key_channels = self._key_channels if key_channels is None else key_channels
+        twin._arrange(entries, {(s.entry.id, s.entry.type, tuple(s.keys)): s for s in self._stages})
         return twin
 
 
@@ -110,12 +197,12 @@ class GlidingChain:
         """Fade to `new` from the next block on; only while not gliding."""
         self._old, self.chain, self._glided = self.chain, new, 0
 
-    def process(self, block: Array, old_block: Array) -> Array:
+    def process(self, block: Array, old_block: Array, keys: Mapping[str, Array] = {}) -> Array:
         """The result for the next block; old_block is what the chain on its way out hears (latency may differ)."""
         if self._old is None:
-            return self.chain.process(block)
-        before = self._old.process(old_block)
-        after = self.chain.process(block)
+            return self.chain.process(block, keys)
+        before = self._old.process(old_block, keys)
+        after = self.chain.process(block, keys)
         frames = block.shape[1]
         weight = np.minimum((self._glided + np.arange(1, frames + 1)) / self._glide_frames, 1.0)
         self._glided += frames

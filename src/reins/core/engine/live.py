@@ -8,11 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.engine.mixer import BLOCK_FRAMES, Listen, Mixer, Stream
+from reins.core.engine.mixer import BLOCK_FRAMES, Listening, Mixer
+from reins.core.engine.stream import Stream
+from reins.core.engine.watching import Sight, Watched, Watcher
+from reins.core.measure.meters import MasterMeter, MasterReading, PeakHold
 from reins.core.sessions import Document
 from reins.core.takes import Take
 
 AHEAD_S = 0.150
+MANY_PROCESSORS = 48  # from here on blocks are twice as long: half the work around the kernels, 20 ms more to the hand
 
 
 @dataclass(frozen=True)
@@ -22,9 +26,10 @@ class LiveBlock:
     stream: int
     session_frame: int
     samples: npt.NDArray[np.float32]  # (frames, 2), interleaved in memory
-    tracks: dict[str, tuple[float, float]]  # peak and RMS in dB after fader and pan
-    gains: dict[str, tuple[float, float, float]]  # of each processor: deepest gain, peak in, peak out, in dB
-    master: tuple[float, float]  # peak in dB, left and right
+    strips: dict[str, tuple[float, float, float]]  # peak, RMS and held peak in dB after fader and pan
+    gains: dict[str, float]  # deepest gain of each processor in dB
+    sight: Sight  # of the strip watched
+    master: MasterReading  # of what is heard, since the stream began
 
 
 class LiveClock:
@@ -35,9 +40,13 @@ class LiveClock:
         self._mixer = Mixer(document, takes)
         self._ahead_frames = round(AHEAD_S * document.sample_rate)
         self.playing = False
+        self._watched = Watched()
+        self._watcher = Watcher(sample_rate=document.sample_rate)
         self.stream = 0
         self._sent = self._played = 0
         self._stream_map = Stream(0)
+        self._holds: dict[str, PeakHold] = {}
+        self._meter = MasterMeter(sample_rate=document.sample_rate)
 
     def play(self, frame: int) -> int:
         """Start a new stream at a session frame; returns its number."""
@@ -47,6 +56,8 @@ class LiveClock:
         self._mixer.start(self._stream_map)
         self.stream += 1
         self._sent = self._played = 0
+        self._holds = {}
+        self._meter = MasterMeter(sample_rate=self._document.sample_rate)
         self.playing = True
         return self.stream
 
@@ -61,7 +72,7 @@ class LiveClock:
 
     def position(self) -> int:
         """The session frame the listener hears now."""
-        return self._stream_map.spans(self._played, 1)[0][0]
+        return self._stream_map.at(self._played)
 
     def add_takes(self, takes: dict[str, Take]) -> None:
         """Make takes known before a document names them."""
@@ -70,30 +81,48 @@ class LiveClock:
     def change(self, document: Document) -> bool:
         """Take over a changed document; returns whether the stream had to start anew (the loop moved)."""
         moved = document.loop != self._document.loop
+        if document.sample_rate != self._document.sample_rate:  # the first take has brought another
+            self.playing = False
+            self._mixer = Mixer(document, self._mixer.takes)
+            self._ahead_frames = round(AHEAD_S * document.sample_rate)
+            self._watcher = Watcher(sample_rate=document.sample_rate)
+            self._watcher.watch(self._watched)
         self._document = document
         self._mixer.change(document)
         if moved and self.playing:
             self.play(self.position())
         return moved and self.playing
 
-    def listen(self, what: Listen) -> None:
+    def watch(self, watched: Watched) -> None:
+        """Choose what is looked at."""
+        self._watched = watched
+        self._watcher.watch(watched)
+
+    def listen(self, to: Listening) -> None:
         """Choose what is heard."""
-        self._mixer.listen(what)
+        self._mixer.listen(to)
 
     def ended(self) -> bool:
         """Whether everything there is has been given."""
-        here = self._stream_map.spans(self._sent, 1)[0][0]
+        here = self._stream_map.at(self._sent)
         return here >= self._mixer.frames
 
     def next_block(self) -> LiveBlock | None:
         """The next block, or None while stopped, at the end, or with enough ahead."""
-        if not self.playing or self.ended() or self._sent - self._played + BLOCK_FRAMES > self._ahead_frames:
+        frames = BLOCK_FRAMES * (2 if self._mixer.working >= MANY_PROCESSORS else 1)
+        if not self.playing or self.ended() or self._sent - self._played + frames > self._ahead_frames:
             return None
-        place = self._stream_map.spans(self._sent, 1)[0][0]
-        mix = self._mixer.process(BLOCK_FRAMES)
-        self._sent += BLOCK_FRAMES
+        place = self._stream_map.at(self._sent)
+        mix = self._mixer.process(frames)
+        self._sent += frames
         samples = np.ascontiguousarray(mix.T, dtype=np.float32)
-        tracks = {k: player.meter_db for k, player in self._mixer.players.items()}
-        gains = {k: stage for player in self._mixer.players.values() for k, stage in player.stages().items()}
-        peaks = 20.0 * np.log10(np.maximum(np.abs(mix).max(axis=1), 1e-6))
-        return LiveBlock(self.stream, place, samples, tracks, gains, (float(peaks[0]), float(peaks[1])))
+        strips = {k: (*levels, self._held(k, levels[0], frames)) for k, levels in self._mixer.meters().items()}
+        return LiveBlock(
+            self.stream, place, samples, strips, self._mixer.deepest_db(), self._watcher.look(self._mixer),
+            self._meter.feed(mix),
+        )  # fmt: skip
+
+    def _held(self, strip_id: str, peak_db: float, frames: int) -> float:
+        if strip_id not in self._holds:
+            self._holds[strip_id] = PeakHold(sample_rate=self._document.sample_rate)
+        return self._holds[strip_id].feed(peak_db, frames)

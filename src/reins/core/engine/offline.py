@@ -6,9 +6,17 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.engine.chain import Chain
-from reins.core.engine.mixer import BLOCK_FRAMES, Mixer, Stream
+from reins.core.engine.graph import Graph
+from reins.core.engine.mixer import BLOCK_FRAMES, Mixer
+from reins.core.engine.plan import Plan
+from reins.core.engine.stream import Stream
+from reins.core.routing import destination, leading_to, strip_ids
+from reins.core.sessions import FADER_OFF_DB, MASTER, Document
+from reins.core.takes import Take
+from reins.core.units import db_to_lin
 
 Array = npt.NDArray[np.float64]
+RENDER_FRAMES = 8192
 
 
 def run_chain(
@@ -50,3 +58,54 @@ def render_mix(mixer: Mixer, start: int, end: int, *, block_frames: int = BLOCK_
     mixer.start(Stream(start))
     for first in range(start, end, block_frames):
         yield mixer.process(min(block_frames, end - first))
+
+
+def render_graph(
+    document: Document, takes: dict[str, Take], frames: int, lead: Callable[[Plan], int]
+) -> Iterator[tuple[Graph, int]]:
+    """The graph after each block, and how many frames that has, from the session's first frame to its last.
+
+    It is run behind by `lead` frames of its plan, so that what has this lead is that of those frames.
+    """
+    graph = Graph(document, takes, Stream(0))
+    graph.position = -lead(graph.plan)
+    graph.run_in()
+    for first in range(0, frames, RENDER_FRAMES):
+        count = min(RENDER_FRAMES, frames - first)
+        graph.process(count)
+        yield graph, count
+
+
+def render_strip(document: Document, takes: dict[str, Take], strip_id: str, frames: int) -> Iterator[Array]:
+    """What the chain of a strip makes, fader and pan left out, with all that leads to it."""
+    reduced = leading_to(document, strip_id, chain=True)
+    for graph, count in render_graph(reduced, takes, frames, lambda plan: plan.out_lead[strip_id]):
+        yield graph.players[strip_id].plain[:, :count]
+
+
+def render_incoming(document: Document, takes: dict[str, Take], strip_id: str, frames: int) -> Iterator[Array]:
+    """What comes to a bus or the master, before its chain."""
+    for graph, count in render_graph(document, takes, frames, lambda plan: plan.in_lead[strip_id]):
+        yield graph.players[strip_id].fed[:, :count]
+
+
+def stem_ids(document: Document) -> list[str]:
+    """The strips whose sum the master hears, in the order they are shown; muted tracks are left out."""
+    audible = {k for k in document.tracks if document.audible(k)} | {k for k, b in document.buses.items() if not b.mute}
+    return [k for k in strip_ids(document) if k in audible and destination(document, k) == MASTER]
+
+
+def render_mix_and_stems(
+    document: Document, takes: dict[str, Take], frames: int
+) -> Iterator[tuple[Array, dict[str, Array]]]:
+    """Blocks of the mix with its stems: what the master hears, after its fader and before its chain.
+
+    While nothing on the master's chain is on, the stems add up to the mix.
+    """
+    fader_db = document.master.fader_db
+    fader = db_to_lin(fader_db) if fader_db > FADER_OFF_DB else 0.0
+    stems = stem_ids(document)
+    for graph, count in render_graph(document, takes, frames, lambda plan: plan.out_lead[MASTER]):
+        players = graph.players
+        parts = {k: fader * players[k].aligned[:, :count] for k in stems if k in players}
+        yield players[MASTER].aligned[:, :count], parts

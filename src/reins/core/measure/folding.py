@@ -11,6 +11,7 @@ from reins.core.dsp.compiled import kernel
 
 Array = npt.NDArray[np.float64]
 Counts = npt.NDArray[np.int64]
+Floats = npt.NDArray[np.float32]
 
 BIN_FRAMES = 64
 HISTOGRAM_STEP_DB = 0.25
@@ -61,3 +62,99 @@ def fold_block(
         peaks[index], deepest[index], highest[index] = peak, low, high
         squares[0] += square
         i = stop
+
+
+# What is counted of a gate over a span: frames open, times opened, frames of the shortest opening, frames of the
+# opening that is going on, state of the last frame.
+FRAMES_OPEN, OPENINGS, SHORTEST, GOING_ON, LAST = 0, 1, 2, 3, 4
+GATE_COUNTS = 5
+
+
+@kernel("void(f8[::1], i8, i1[::1], i8[::1])")
+def fold_states(states: Array, first_frame: int, bins: npt.NDArray[np.int8], counts: Counts) -> None:
+    """Fold a gate's states (frames) into bins and counts.
+
+    A bin keeps its most open state (1 open, 2 holding, 3 closing, 0 closed). An opening lasts from the first frame that
+    is open to the last before it closes; states as in dsp.dynamics.
+    """
+    for i in range(states.size):
+        state = int(states[i])
+        index = (first_frame + i) // BIN_FRAMES
+        known = bins[index]
+        if state != 0 and (known == 0 or state < known):
+            bins[index] = state
+        is_open = state == 1 or state == 2
+        was_open = counts[LAST] == 1 or counts[LAST] == 2
+        if is_open:
+            counts[FRAMES_OPEN] += 1
+            counts[GOING_ON] = counts[GOING_ON] + 1 if was_open else 1
+            if not was_open:
+                counts[OPENINGS] += 1
+        elif was_open and (counts[SHORTEST] == 0 or counts[GOING_ON] < counts[SHORTEST]):
+            counts[SHORTEST] = counts[GOING_ON]
+        counts[LAST] = state
+
+
+@kernel("i8(f8[::1], i8, i8[::1], i8[::1])")
+def fold_returns(gain_db: Array, count: int, state: Counts, lengths: Counts) -> int:
+    """Note how long each dip takes from its deepest moment back to within HELD_DB; returns how many are noted.
+
+    state (3,) is carried: whether a dip goes on, frames since its deepest, that depth in thousandths of a dB.
+    """
+    for i in range(gain_db.size):
+        depth = int(-gain_db[i] * 1000.0)
+        if depth >= int(HELD_DB * 1000.0):
+            if state[0] == 0 or depth >= state[2]:
+                state[0], state[1], state[2] = 1, 0, depth
+            else:
+                state[1] += 1
+        elif state[0] == 1:
+            if count < lengths.size:
+                lengths[count] = state[1] + 1
+                count += 1
+            state[0] = 0
+    return count
+
+
+@kernel("void(f8[::1], i8, f4[::1], f4[::1], i8[::1], i8[::1], f8[::1])")
+def fold_band(
+    gain_db: Array, first_frame: int, deepest: Floats, highest: Floats, histogram: Counts, times: Counts, total: Array
+) -> None:
+    """Fold the gain of one band (frames) into bins of its deepest and highest and a histogram of how far it moved.
+
+    times (2,): whether it is moving, and how often it began to (by HELD_DB; it has stopped at half that). total (1,):
+    the sum of its gain in dB.
+    """
+    for i in range(gain_db.size):
+        g = gain_db[i]
+        far = abs(g)
+        index = (first_frame + i) // BIN_FRAMES
+        deepest[index] = min(deepest[index], g)
+        highest[index] = max(highest[index], g)
+        histogram[min(int(far * (1.0 / HISTOGRAM_STEP_DB) + 0.5), HISTOGRAM_BINS - 1)] += 1
+        total[0] += g
+        if times[0] == 0 and far >= HELD_DB:
+            times[0] = 1
+            times[1] += 1
+        elif far < 0.5 * HELD_DB:
+            times[0] = 0
+
+
+@kernel("void(f8[:,::1], i8, f8[::1])")
+def fold_peaks(signal: Array, first_frame: int, peaks: Array) -> None:
+    """Fold the largest magnitude of a signal (channels, frames) into bins; frames outside the bins are passed over."""
+    for i in range(signal.shape[1]):
+        index = (first_frame + i) // BIN_FRAMES
+        if first_frame + i >= 0 and index < peaks.size:
+            for channel in range(signal.shape[0]):
+                peaks[index] = max(peaks[index], abs(signal[channel, i]))
+
+
+@kernel("void(f8[:,::1], f8[::1])")
+def furthest_of(gains_db: Array, out: Array) -> None:
+    """Of several gains (bands, frames) the one furthest from 0 dB in each frame."""
+    for i in range(out.size):
+        far = 0.0
+        for band in range(gains_db.shape[0]):
+            far = gains_db[band, i] if abs(gains_db[band, i]) > abs(far) else far
+        out[i] = far

@@ -5,31 +5,40 @@ from typing import Any
 import numpy as np
 
 from reins.core.chainfile import ProcessorEntry
+from reins.core.measure.spectra import POINTS_HZ
 from reins.core.processors import PROCESSORS
-from reins.core.takes import BINS, Take
+from reins.core.sound import Sound
+from reins.core.takes import BINS
 
 CURVE_DB = np.linspace(-60.0, 0.0, 121)
 BURST_LEAD_MS, BURST_MS, BURST_COLUMNS = 20.0, 100.0, 240
 BURST_OVER_DB = 12.0
+MOST_SHOWN_DB = 24.0
 HISTOGRAM_EDGES_DB = np.arange(-60.0, 0.1, 1.0)
 
 
-def curve(entry: ProcessorEntry) -> dict[str, list[float]]:
-    """Steady level in and out, both in dB."""
-    out = PROCESSORS[entry.type].curve_db(entry.settings, CURVE_DB)
+def curve(entry: ProcessorEntry) -> dict[str, list[float]] | None:
+    """Steady level in and out, both in dB; None for a processor whose bands have a level each."""
+    shown = PROCESSORS[entry.type].stand_in(entry.settings)
+    if shown is None:
+        return None
+    out = shown[0].curve_db(shown[1], CURVE_DB)
     return {"in_db": CURVE_DB.tolist(), "out_db": np.round(out, 3).tolist()}
 
 
-def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
+def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any] | None:
     """The gain while a steady burst 12 dB over the threshold comes and goes: what attack, hold and release do.
 
     Runs the processor itself at peak detection, with the key's filters left out; the tail is long enough for the hold
     and three times the release. Times are those of the sound: latency is taken out.
     """
-    settings: Any = entry.settings
-    kind = PROCESSORS[entry.type]
-    tail_ms = min(max(3.0 * settings.release_ms + getattr(settings, "hold_ms", 0.0), 180.0), 4000.0)
-    level_db = getattr(settings, kind.line) - settings.input_db + BURST_OVER_DB
+    shown = PROCESSORS[entry.type].stand_in(entry.settings)
+    if shown is None:
+        return None
+    kind, settings = shown
+    back_ms = getattr(settings, "release_ms", None) or settings.back_ms
+    tail_ms = min(max(3.0 * back_ms + getattr(settings, "hold_ms", 0.0), 180.0), 4000.0)
+    level_db = getattr(settings, kind.line) - getattr(settings, "input_db", 0.0) + BURST_OVER_DB
     plain = settings
     if hasattr(settings, "key"):
         level_db -= settings.key.gain_db
@@ -52,7 +61,23 @@ def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
     }
 
 
-def level_histogram(take: Take) -> dict[str, list[float]]:
+def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[float]] | None:
+    """How much a processor that works by frequency changes each of POINTS_HZ in dB: at rest, and with all its bands
+    moved as far as they may; None for any other.
+    """
+    kind = PROCESSORS[entry.type]
+    reach = kind.reach_db(entry.settings)
+    if reach is None:
+        return None
+    furthest = {name: max(-MOST_SHOWN_DB, min(MOST_SHOWN_DB, db)) for name, db in reach.items()}
+    curves: dict[str, dict[str, float]] = {"rest_db": {}, "reach_db": furthest}
+    return {
+        name: np.round(kind.response_db(entry.settings, POINTS_HZ, gains, sample_rate), 2).tolist()
+        for name, gains in curves.items()
+    }
+
+
+def level_histogram(take: Sound) -> dict[str, list[float]]:
     """Share of the take in percent for each dB from -60 to 0 of its peak level over every 21 ms (1024 frames)."""
     columns = max(take.facts.frames // BINS[1], 1)
     levels = 20.0 * np.log10(np.maximum(take.peak_columns(0, take.facts.frames, columns), 1e-6))

@@ -1,7 +1,7 @@
 """What a chain did over a span of a take: envelopes, gain and statistics."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -10,22 +10,36 @@ import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.loudness import LoudnessMeter
-from reins.core.engine.chain import Chain
-from reins.core.engine.mixer import PRE_ROLL_S
+from reins.core.engine.chain import Chain, wants_spectrum
+from reins.core.engine.graph import PRE_ROLL_S
 from reins.core.engine.offline import run_chain
+from reins.core.lanes import reader
 from reins.core.measure.folding import (
     BIN_FRAMES,
+    FRAMES_OPEN,
+    GATE_COUNTS,
     HELD_DB,
     HISTOGRAM_BINS,
     HISTOGRAM_STEP_DB,
+    OPENINGS,
+    SHORTEST,
     Counts,
+    Floats,
+    fold_band,
     fold_block,
+    fold_peaks,
+    fold_returns,
+    fold_states,
+    furthest_of,
 )
-from reins.core.takes import Take, reduce_columns
+from reins.core.processors import PROCESSORS
+from reins.core.sound import Sound
+from reins.core.takes import reduce_columns
 from reins.core.units import lin_to_db
 
 Array = npt.NDArray[np.float64]
 RUN_FRAMES = 32768
+MAX_RETURNS = 4096
 
 
 @dataclass(frozen=True)
@@ -36,6 +50,37 @@ class Level:
     rms_db: float
     crest_db: float | None
     integrated_lufs: float | None
+
+
+@dataclass(frozen=True)
+class Band:
+    """What one band of a processor did: bins of its deepest and highest gain, and counts (see fold_band)."""
+
+    deepest_db: Floats
+    highest_db: Floats
+    histogram: Counts
+    times: Counts
+    total_db: Array
+
+    @classmethod
+    def of(cls, bins: int) -> "Band":
+        """A band that has done nothing."""
+        counts = (np.zeros(HISTOGRAM_BINS, np.int64), np.zeros(2, np.int64))
+        return cls(np.zeros(bins, np.float32), np.zeros(bins, np.float32), *counts, np.zeros(1))
+
+    def statistics(self, frames: int) -> dict[str, float]:
+        """times (how often it began to move), usual_db and deepest_db as for a span, mean_db over all time."""
+        moving = self.histogram.copy()
+        moving[: round(HELD_DB / HISTOGRAM_STEP_DB)] = 0
+        low, high = float(self.deepest_db.min(initial=0.0)), float(self.highest_db.max(initial=0.0))
+        sign = -1.0 if -low >= high else 1.0
+        usual = int(np.searchsorted(np.cumsum(moving), moving.sum() / 2.0)) if moving.any() else 0
+        return {
+            "times": int(self.times[1]),
+            "usual_db": sign * usual * HISTOGRAM_STEP_DB,
+            "deepest_db": low if sign < 0.0 else high,
+            "mean_db": float(self.total_db[0]) / max(frames, 1),
+        }
 
 
 @dataclass(frozen=True)
@@ -50,6 +95,26 @@ class Span:
     histogram: Counts
     lifted: Counts
     result: Level
+    states: npt.NDArray[np.int8] | None  # of a gate, per bin
+    gate: dict[str, float | None] | None
+    return_s: float | None  # with an outside key, the median time of a dip from its deepest moment back
+    bands: dict[str, Band]  # of a processor whose bands move each by itself, by the name of the gain
+    heard: Array | None  # of a processor that watches a band, the peaks of that, per bin
+
+    def heard_columns(self, start: int, frames: int, columns: int) -> Array | None:
+        """Peak of the watched band per column of a part of the span."""
+        if self.heard is None:
+            return None
+        edges = (start - self.start + np.linspace(0, frames, columns + 1)) / BIN_FRAMES
+        return reduce_columns(self.heard, edges, np.maximum)
+
+    def band_columns(self, start: int, frames: int, columns: int) -> dict[str, tuple[Array, Array]]:
+        """By band (deepest, highest gain in dB) per column of a part of the span."""
+        edges = (start - self.start + np.linspace(0, frames, columns + 1)) / BIN_FRAMES
+        return {
+            name: (reduce_columns(b.deepest_db, edges, np.minimum), reduce_columns(b.highest_db, edges, np.maximum))
+            for name, b in self.bands.items()
+        }
 
     def columns(self, start: int, frames: int, columns: int) -> tuple[Array, Array, Array]:
         """(peak amplitude of the result, deepest, highest gain in dB) per column of a part of the span."""
@@ -59,6 +124,14 @@ class Span:
             reduce_columns(self.deepest_db, edges, np.minimum),
             reduce_columns(self.highest_db, edges, np.maximum),
         )
+
+    def state_columns(self, start: int, frames: int, columns: int) -> list[int] | None:
+        """A gate's state per column of a part of the span, the most open of each."""
+        if self.states is None:
+            return None
+        edges = (start - self.start + np.linspace(0, frames, columns + 1)) / BIN_FRAMES
+        openness = np.array([0.0, 3.0, 2.0, 1.0])[self.states]  # so that the most open is the largest
+        return [(0, 3, 2, 1)[int(value)] for value in reduce_columns(openness, edges, np.maximum)]
 
     def statistics(self) -> dict[str, float]:
         """held_pct (share of time with at least HELD_DB taken or given), usual_db (median while so), deepest_db."""
@@ -84,7 +157,7 @@ def measure_level(squares: float, peak: float, samples: int, meter: LoudnessMete
     return Level(lin_to_db(peak), lin_to_db(rms), crest, meter.integrated_lufs())
 
 
-def measure_source(take: Take, start: int, frames: int, check: Callable[[], None] = lambda: None) -> Level:
+def measure_source(take: Sound, start: int, frames: int, check: Callable[[], None] = lambda: None) -> Level:
     """Level of a take over a span; `check` may raise to stop."""
     meter = LoudnessMeter(sample_rate=take.facts.sample_rate)
     peak = squares = 0.0
@@ -97,63 +170,116 @@ def measure_source(take: Take, start: int, frames: int, check: Callable[[], None
     return measure_level(squares, peak, frames * take.facts.channels, meter)
 
 
+class _Fold:
+    """Takes in the blocks of a span and folds them into bins."""
+
+    def __init__(self, start: int, frames: int, *, channels: int, sample_rate: int, keyed: bool, banded: bool) -> None:
+        self._start, self._frames, self._channels, self._rate, self._keyed = start, frames, channels, sample_rate, keyed
+        self._banded = banded
+        bins = -(-frames // BIN_FRAMES)
+        self.heard = np.zeros(bins)
+        self._peaks, self._deepest, self._highest, self._squares = (*(np.zeros(bins) for _ in range(3)), np.zeros(1))
+        self._histogram, self._lifted = np.zeros(HISTOGRAM_BINS, np.int64), np.zeros(HISTOGRAM_BINS, np.int64)
+        self._states, self._counts, self._gated = np.zeros(bins, np.int8), np.zeros(GATE_COUNTS, np.int64), False
+        self._dip, self._returns, self._returned = np.zeros(3, np.int64), np.zeros(MAX_RETURNS, np.int64), 0
+        self._bands: dict[str, Band] = {}
+        self._meter = LoudnessMeter(sample_rate=sample_rate)
+
+    def feed(self, result: Array, gains_db: dict[str, Array], state: Array | None, first: int) -> None:
+        """Fold the next frames of the result, and of what the processor told."""
+        gain_db = gains_db.get("gain_db", np.zeros(result.shape[1]))
+        if self._banded and gains_db:
+            gain_db = np.empty(result.shape[1])
+            furthest_of(np.stack(list(gains_db.values())), gain_db)
+            for name, row in gains_db.items():
+                band = self._bands.setdefault(name, Band.of(self._peaks.size))
+                fold_band(row, first, band.deepest_db, band.highest_db, band.histogram, band.times, band.total_db)
+        fold_block(
+            result, gain_db, first, result.shape[1], self._peaks, self._squares, self._deepest, self._highest,
+            self._histogram, self._lifted,
+        )  # fmt: skip
+        if self._keyed:
+            self._returned = fold_returns(gain_db, self._returned, self._dip, self._returns)
+        if state is not None:
+            self._gated = True
+            fold_states(state, first, self._states, self._counts)
+        self._meter.feed(result)
+
+    def span(self) -> Span:
+        """What all that was fed comes to."""
+        peak, samples = float(self._peaks.max(initial=0.0)), self._frames * self._channels
+        returns = self._returns[: self._returned]
+        return Span(
+            self._start, self._frames, self._peaks, self._deepest, self._highest, self._histogram, self._lifted,
+            measure_level(float(self._squares[0]), peak, samples, self._meter), self._states if self._gated else None,
+            _gate_facts(self._counts, self._frames, self._rate) if self._gated else None,
+            float(np.median(returns)) / self._rate if returns.size else None,
+            self._bands, self.heard if self.heard.any() else None,
+        )  # fmt: skip
+
+
 def measure_span(
-    take: Take,
+    take: Sound,
     entries: list[ProcessorEntry],
     processor_id: str | None,
     start: int,
     frames: int,
     check: Callable[[], None] = lambda: None,
+    keys: Mapping[str, Sound] = {},
 ) -> Span:
     """Run a chain over a span and fold what `processor_id` did (any chain's end result is folded beside it).
+
+    keys: the sounds of the outside keys its processors name, on the same timeline.
 
     A span that starts inside the take is entered PRE_ROLL_S early, so that levels have settled: its picture is that
     of the whole take but for what a slow release still carries. `check` is called every RUN_FRAMES and may raise to
     stop. Result and meter run on two threads; kernels let go of the GIL.
     """
     rate, channels = take.facts.sample_rate, take.facts.channels
-    chain = Chain(entries, channels=channels, sample_rate=rate)
+    key_channels = {name: sound.facts.channels for name, sound in keys.items()}
+    spectrum = take.spectrum() if wants_spectrum(entries) else None
+    chain = Chain(entries, channels=channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum)
     begin = max(0, start - round(PRE_ROLL_S * rate))
-    position = begin
+    readers = {name: reader(sound, begin) for name, sound in keys.items()}
+    kind = next((PROCESSORS[entry.type] for entry in entries if entry.id == processor_id), None)
+    in_band = kind is not None and kind.watches_a_band
+    banded = kind is not None and kind.has_bands()
+    fold = _Fold(start, frames, channels=channels, sample_rate=rate, keyed=bool(keys), banded=banded)
 
-    def read(count: int) -> Array:
-        nonlocal position
-        position += count
-        return take.read(position - count, count)
-
-    which = _gain_row(chain, processor_id)
-    bins = -(-frames // BIN_FRAMES)
-    peaks, deepest, highest, squares = np.zeros(bins), np.zeros(bins), np.zeros(bins), np.zeros(1)
-    histogram, lifted = np.zeros(HISTOGRAM_BINS, np.int64), np.zeros(HISTOGRAM_BINS, np.int64)
-    meter = LoudnessMeter(sample_rate=rate)
-
-    def fold(result: Array, gain_db: Array, first: int) -> None:
-        fold_block(result, gain_db, first, result.shape[1], peaks, squares, deepest, highest, histogram, lifted)
-        meter.feed(result)
-
-    done = begin - start
+    heard_at = done = begin - start
     with ThreadPoolExecutor(1) as beside:
         folding = None
-        for result, gains in run_chain(chain, read, start - begin + frames, block_frames=RUN_FRAMES):
+        for result, rows in run_chain(
+            chain, reader(take, begin), start - begin + frames, block_frames=RUN_FRAMES, keys=readers
+        ):
             check()
+            if in_band and (heard := chain.key_heard(processor_id or "")):
+                fold_peaks(heard[0], heard_at - heard[1], fold.heard)
+                heard_at += heard[0].shape[1]
             count = result.shape[1]
-            gain_db = gains[which] if which is not None else np.zeros(count)
             skip = min(max(-done, 0), count)
+            told = {n: np.ascontiguousarray(rows[k][skip:]) for n, k in _rows_of(chain, processor_id).items()}
             if folding is not None:
                 folding.result()
-            part = np.ascontiguousarray(result[:, skip:])
-            folding = beside.submit(fold, part, np.ascontiguousarray(gain_db[skip:]), max(done, 0))
+            state = told.pop("state", None)
+            folding = beside.submit(fold.feed, np.ascontiguousarray(result[:, skip:]), told, state, max(done, 0))
             done += count
         if folding is not None:
             folding.result()
-    level = measure_level(float(squares[0]), float(peaks.max(initial=0.0)), frames * channels, meter)
-    return Span(start, frames, peaks, deepest, highest, histogram, lifted, level)
+    return fold.span()
 
 
-def _gain_row(chain: Chain, processor_id: str | None) -> int | None:
-    """Which of run_chain's gains belongs to a processor; None when it is off, absent or moves nothing.
+def _gate_facts(counts: Counts, frames: int, rate: int) -> dict[str, float | None]:
+    """open_pct, openings, and shortest_ms of those that closed again."""
+    shortest = int(counts[SHORTEST])
+    return {
+        "open_pct": 100.0 * int(counts[FRAMES_OPEN]) / max(frames, 1),
+        "openings": int(counts[OPENINGS]),
+        "shortest_ms": 1000.0 * shortest / rate if shortest else None,
+    }
 
-    One moving gain a processor so far; the order is that of the processors that are on.
-    """
-    on = [entry.id for entry in chain.entries if entry.on]
-    return on.index(processor_id) if processor_id in on else None
+
+def _rows_of(chain: Chain, processor_id: str | None) -> dict[str, int]:
+    """Places among what run_chain tells that belong to a processor, by name; none when it is off or absent."""
+    told = [(entry.id, name) for entry, moving, _ in chain.gains() for name in moving]
+    return {name: place for place, (owner, name) in enumerate(told) if owner == processor_id}

@@ -1,0 +1,164 @@
+"""All strips of a document at work on one stream: tracks into buses into the master, keys along their ties."""
+
+import copy
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.engine.ear import Ear
+from reins.core.engine.plan import Plan, Tie, make_plan
+from reins.core.engine.stream import Stream
+from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
+from reins.core.lanes import Lane
+from reins.core.processors.base import Delay
+from reins.core.sessions import MASTER, Document
+from reins.core.takes import Take
+
+Array = npt.NDArray[np.float64]
+PRE_ROLL_S = 2.0  # what chains hear before the first frame asked for, so that their levels have settled
+PRE_ROLL_WORK_S = 20.0  # seconds of sound through processors that are spent on it at most in all
+SHORTEST_PRE_ROLL_S = 0.15
+
+
+def working(document: Document) -> int:
+    """How many processors are on."""
+    return sum(entry.on for k in (*document.tracks, *document.buses, MASTER) for entry in document.strip(k).chain)
+
+
+def pre_roll_frames(document: Document) -> int:
+    """How much is heard before a start: PRE_ROLL_S, less where many processors would keep the sound waiting."""
+    seconds = max(SHORTEST_PRE_ROLL_S, min(PRE_ROLL_S, PRE_ROLL_WORK_S / max(working(document), 1)))
+    return round(seconds * document.sample_rate)
+
+
+class Graph:
+    """Players joined as the plan says; works block by block from a position of a stream on."""
+
+    def __init__(self, document: Document, takes: dict[str, Take], stream: Stream, position: int = 0) -> None:
+        self.document, self.takes = document, takes
+        self.plan: Plan = make_plan(document)
+        self.stream, self.position = stream, position
+        self._pre_roll = pre_roll_frames(document)
+        self.ears: dict[object, Ear] = {}  # of the mixer, by what is listened to
+        self.players: dict[str, StripPlayer] = {}
+        for strip_id in self.plan.order:
+            self._join(strip_id)
+        self._edges = self._new_edges()
+
+    def _key_channels(self, strip_id: str) -> dict[str, int]:
+        return {tie.name: self._channels(tie.source) for tie in self.plan.ties[strip_id]}
+
+    def _channels(self, strip_id: str) -> int:
+        track = self.document.tracks.get(strip_id)
+        return self.takes[track.take_id].facts.channels if track and track.take_id in self.takes else 2
+
+    def _join(self, strip_id: str) -> None:
+        """Make the player of a strip; a track without a take has none."""
+        document, strip = self.document, self.document.strip(strip_id)
+        more = {"sample_rate": document.sample_rate, "key_channels": self._key_channels(strip_id)}
+        if strip_id not in document.tracks:
+            self.players[strip_id] = BusPlayer(strip, strip_id, self.plan, **more)  # type: ignore[arg-type]
+        elif (take := self.takes.get(document.tracks[strip_id].take_id or "")) is not None:
+            track = document.tracks[strip_id]
+            self.players[strip_id] = TrackPlayer(track, strip_id, Lane(take, track), self.plan, **more)  # type: ignore[arg-type]
+        if strip_id in self.players:
+            self.players[strip_id].change(strip, audible=self._audible(strip_id))
+            self.players[strip_id].settle()
+
+    def _audible(self, strip_id: str) -> bool:
+        if strip_id in self.document.tracks:
+            return self.document.audible(strip_id)
+        return not getattr(self.document.strip(strip_id), "mute", False)
+
+    def _new_edges(self) -> dict[tuple[str, str], Delay]:
+        """Delays of the ways by (from, to): a strip into its bus, a key (by name) to the chain it drives."""
+        plan = self.plan
+        edges = {(k, to): Delay(2, plan.out_lead[k] - plan.in_lead[to]) for k, to in plan.goes_to.items()}
+        for strip_id, tied in plan.ties.items():
+            for tie in tied:
+                late = plan.tap_lead(tie) - plan.chain_lead[strip_id]
+                edges[tie.name, strip_id] = Delay(self._channels(tie.source), late)
+        return edges
+
+    def run_in(self) -> None:
+        """Hear what lies before the position, so that levels have settled and delays are filled."""
+        here = self.position
+        deepest = max(self.plan.in_lead.values())
+        begin = here - min(self._pre_roll, max(0, self.stream.at(here))) - deepest
+        if any(player.strip.chain for player in self.players.values()):
+            for first in range(begin, here, PRE_ROLL_BLOCK):
+                self.position = first
+                self.process(min(PRE_ROLL_BLOCK, here - first))
+        self.position = here
+
+    def takes_over(self, document: Document) -> bool:
+        """Go on with a changed document where no strip has come, gone or found another place; else False."""
+        plan = make_plan(document)
+        if plan.shape() != self.plan.shape() or any(
+            (k in self.players) != (t.take_id in self.takes) for k, t in document.tracks.items()
+        ):
+            return False
+        self.document, self.plan = document, plan
+        for strip_id, player in self.players.items():
+            self._renew(strip_id, player)
+        return True
+
+    def _renew(self, strip_id: str, player: StripPlayer) -> None:
+        player.change(self.document.strip(strip_id), audible=self._audible(strip_id))
+        track = self.document.tracks.get(strip_id)
+        if track and isinstance(player, TrackPlayer):
+            player.relay(Lane(self.takes[track.take_id or ""], track))
+
+    def successor(self, document: Document, takes: dict[str, Take]) -> "Graph":
+        """The graph of a changed document at this one's position.
+
+        Where the strips that stay keep their leads, they go on from copies of their state; otherwise all is made anew
+        and hears what lies before.
+        """
+        new = Graph(document, takes, self.stream, self.position)
+        old_shape, new_shape = self.plan.shape(), new.plan.shape()
+        stay = [k for k in new.players if k in self.players]
+        if any(old_shape[k][2:] != new_shape[k][2:] or self._latency(k) != new._latency(k) for k in stay):
+            new.run_in()
+            return new
+        for strip_id, player in new.players.items():
+            if strip_id in self.players:
+                twin = self.players[strip_id].twin(
+                    document.strip(strip_id), new._key_channels(strip_id), audible=player._audible
+                )
+                new.players[strip_id] = twin
+            elif isinstance(player, TrackPlayer) and not new.plan.ties[strip_id]:
+                player.prime(self.stream, self.position, new._pre_roll)
+        kept = {way: edge for way, edge in self._edges.items() if way in new._edges}
+        new._edges |= {w: copy.deepcopy(e) for w, e in kept.items() if e.frames == new._edges[w].frames}
+        return new
+
+    def _latency(self, strip_id: str) -> int:
+        return self.plan.chain_lead[strip_id] - self.plan.out_lead[strip_id]
+
+    def process(self, frames: int, *, dry: bool = False) -> None:
+        """Work on the next frames; `dry` has every strip tell what would be there without any chain."""
+        for strip_id in self.plan.order:
+            player = self.players.get(strip_id)
+            if player is None:
+                continue
+            keys = {tie.name: self._key(tie, strip_id, frames) for tie in self.plan.ties[strip_id]}
+            if isinstance(player, TrackPlayer):
+                player.process(self.stream, self.position, frames, keys, pre_roll=self._pre_roll, dry=dry)
+            elif isinstance(player, BusPlayer):
+                incoming, unheld = np.zeros((2, frames)), np.zeros((2, frames))
+                for source in self._sources(strip_id):
+                    incoming += self._edges[source, strip_id].process(self.players[source].placed)
+                    if dry:
+                        unheld += self.players[source].dry
+                player.process(incoming, unheld if dry else None, keys)
+        self.position += frames
+
+    def _sources(self, strip_id: str) -> list[str]:
+        return [k for k in self.plan.order if self.plan.goes_to.get(k) == strip_id and k in self.players]
+
+    def _key(self, tie: Tie, strip_id: str, frames: int) -> Array:
+        player = self.players.get(tie.source)
+        if player is None:
+            return np.zeros((2, frames))
+        return self._edges[tie.name, strip_id].process(player.fed if tie.tap == "before" else player.plain)

@@ -1,0 +1,70 @@
+"""How far ahead of the mix every strip must run, so that all paths meet lined up to the frame.
+
+Nothing in the mix is late: takes are on disk, so a track is read ahead by whatever latency lies before it. `lead` of
+a place is the number of frames by which the sound there runs ahead of the mix. Backwards from the master's result,
+whose lead is 0, a strip's result must lead by what the strip it goes to needs at its input, and by what the chains
+that follow it as a key need; where a path is ahead of what its receiver needs, it is delayed.
+"""
+
+from dataclasses import dataclass
+
+from reins.core.engine.chain import chain_latency
+from reins.core.routing import destination, in_order, strip_ids, ties
+from reins.core.sessions import MASTER, Document
+
+
+@dataclass(frozen=True)
+class Tie:
+    """A key on its way: the name the chain knows it by, the strip it comes from, before or after that strip's chain."""
+
+    name: str
+    source: str
+    tap: str
+
+
+@dataclass(frozen=True)
+class Plan:
+    """The order to work in, and by strip: where it goes, its keys, the leads of its input, chain and result."""
+
+    order: tuple[str, ...]
+    goes_to: dict[str, str]
+    ties: dict[str, tuple[Tie, ...]]
+    in_lead: dict[str, int]
+    chain_lead: dict[str, int]
+    out_lead: dict[str, int]
+    fixed: frozenset[str]  # strips whose input others depend on: buses, the master, those tapped before their chain
+
+    def tap_lead(self, tie: Tie) -> int:
+        """The lead of a key where it is taken."""
+        return self.in_lead[tie.source] if tie.tap == "before" else self.out_lead[tie.source]
+
+    def shape(self) -> dict[str, tuple[object, ...]]:
+        """By strip what must stay for its player to go on; where it differs a new graph is needed.
+
+        The input of a track that no other listens to before its chain is left out: such a track changes alone.
+        """
+        return {
+            k: (self.goes_to.get(k), self.ties[k], self.out_lead[k], self.in_lead[k] if k in self.fixed else None)
+            for k in self.order
+        }
+
+
+def make_plan(document: Document) -> Plan:
+    """The plan of a document; ConflictError naming the members of a circle."""
+    order = in_order(document)
+    goes_to = {k: destination(document, k) for k in strip_ids(document) if k != MASTER}
+    tied = {k: tuple(Tie(*tie) for tie in ties(document, k)) for k in order}
+    in_lead: dict[str, int] = {}
+    chain_lead: dict[str, int] = {}
+    out_lead: dict[str, int] = {}
+    for strip_id in reversed(order):
+        latency = chain_latency(document.strip(strip_id).chain, sample_rate=document.sample_rate)
+        after = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "after")]
+        before = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "before")]
+        out_lead[strip_id] = max([in_lead[goes_to[strip_id]] if strip_id != MASTER else 0, *after])
+        chain_lead[strip_id] = out_lead[strip_id] + latency
+        in_lead[strip_id] = max([chain_lead[strip_id], *before])
+    tapped = {tie.source for row in tied.values() for tie in row if tie.tap == "before"}
+    held = {k for k, row in tied.items() if row}
+    fixed = frozenset({MASTER, *document.buses, *tapped, *held})
+    return Plan(tuple(order), goes_to, tied, in_lead, chain_lead, out_lead, fixed)

@@ -1,0 +1,240 @@
+"""The players of the graph's strips: a track reads its take, a bus and the master hear what comes to them.
+
+Pan law: mono tracks use the equal-power law with -3 dB in the middle (gains cos and sin of a quarter turn), so a
+voice keeps its loudness while it travels in a room; stereo strips use a balance that leaves both sides at full level
+in the middle and turns down the far one by the same quarter-turn sine, so that a stereo take at rest is not changed.
+"""
+
+import copy
+import math
+from collections.abc import Mapping
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.levels import peak_and_energy
+from reins.core.engine.chain import Chain, GlidingChain, wants_spectrum
+from reins.core.engine.plan import Plan
+from reins.core.engine.stream import Stream
+from reins.core.lanes import Lane
+from reins.core.processors.base import Delay
+from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
+from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
+
+Array = npt.NDArray[np.float64]
+PRE_ROLL_BLOCK = 8192
+
+
+def pan_gains(pan_pct: float, channels: int) -> tuple[float, float]:
+    """Left and right gain of a pan position; see the module's docstring for the law."""
+    turn = (pan_pct / 100.0 + 1.0) * math.pi / 4.0
+    left, right = math.cos(turn), math.sin(turn)
+    if channels == 1:
+        return left, right
+    return min(1.0, left * math.sqrt(2.0)), min(1.0, right * math.sqrt(2.0))
+
+
+class StripPlayer:
+    """What track, bus and master do alike: a chain that glides, fader and pan, and the signals others take.
+
+    After `process`: `placed` is the result after fader and pan, ahead of the mix by the plan's out_lead; `aligned` the
+    same at the mix's own time; `dry` what would be there with no chain anywhere before it, at the mix's time; `plain`
+    the chain's result and `fed` its input, where keys are taken.
+    """
+
+    def __init__(
+        self, strip: Track | Bus | Master, strip_id: str, plan: Plan, *, channels: int, sample_rate: int,
+        key_channels: Mapping[str, int],
+    ) -> None:  # fmt: skip
+        self.strip, self.channels = strip, channels
+        self._rate, self._key_channels = sample_rate, key_channels
+        self._wanted: Track | Bus | Master | None = None
+        self._audible = True
+        self.chain = GlidingChain(self._fresh(strip), sample_rate=sample_rate)
+        self._to_mix = Delay(2, plan.out_lead[strip_id])
+        self._gains = self._target = np.zeros(2)
+        self.placed = self.aligned = self.dry = np.zeros((2, 0))
+        self._level = np.zeros(2)
+        self.plain = self.fed = np.zeros((channels, 0))
+
+    def _fresh(self, strip: Track | Bus | Master) -> Chain:
+        return Chain(
+            strip.chain, channels=self.channels, sample_rate=self._rate, key_channels=self._key_channels,
+            spectrum=self._spectrum(strip),
+        )  # fmt: skip
+
+    def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
+        """The spectrum of what the chain works on, where it is wanted and known; a sum's is not."""
+        return None
+
+    def change(self, strip: Track | Bus | Master, *, audible: bool) -> None:
+        """Take over new settings at the next block."""
+        self._wanted, self._audible = strip, audible
+        self._target = self._mix_gains(strip)
+
+    def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], *, audible: bool) -> "StripPlayer":
+        """A copy that goes on from the same state with other settings of equal latency."""
+        twin = copy.copy(self)
+        twin.strip, twin._wanted, twin._audible, twin._key_channels = strip, None, audible, key_channels
+        twin.chain = GlidingChain(
+            self.chain.chain.evolved(strip.chain, key_channels, self._spectrum(strip)), sample_rate=self._rate
+        )
+        twin._to_mix = copy.deepcopy(self._to_mix)
+        twin._target = twin._mix_gains(strip)
+        return twin
+
+    def settle(self) -> None:
+        """Have fader and pan in place at once, as at the start of a stream."""
+        self._gains = self._target
+
+    def _take_over(self) -> None:
+        if self._wanted is not None and not self.chain.gliding:
+            strip, self._wanted = self._wanted, None
+            if strip.chain != self.strip.chain:
+                self.chain.change(self._successor(strip))
+            self.strip = strip
+
+    def _successor(self, strip: Track | Bus | Master) -> Chain:
+        return self.chain.chain.evolved(strip.chain, spectrum=self._spectrum(strip))
+
+    def _mix_gains(self, strip: Track | Bus | Master) -> Array:
+        fader = db_to_lin(strip.fader_db) if strip.fader_db > FADER_OFF_DB and self._audible else 0.0
+        return fader * np.array(pan_gains(getattr(strip, "pan_pct", 0.0), self.channels))
+
+    def _put_out(self, result: Array, dry: Array | None) -> None:
+        """Fader and pan; a change glides over the block, `dry` (at the mix's time) with it."""
+        target = self._target
+        gains = target[:, None]
+        if (target != self._gains).any():
+            ramp = np.linspace(0.0, 1.0, result.shape[1] + 1)[1:]
+            gains = self._gains[:, None] + ramp * (target - self._gains)[:, None]
+            self._gains = target
+        self.plain, self._block_gains = result, gains
+        self.placed = result * gains
+        self.aligned = self._to_mix.process(self.placed)
+        self.dry = np.zeros((2, 0)) if dry is None else dry * gains
+
+    def source(self) -> Array:
+        """What the strip would give with its own chain left out, at the mix's time."""
+        return self.dry
+
+    def meter_db(self) -> tuple[float, float]:
+        """Peak and RMS of the last block in the mix."""
+        if not self.aligned.shape[1]:
+            return FLOOR_DB, FLOOR_DB
+        peak_and_energy(self.aligned, self._level)
+        return lin_to_db(self._level[0]), lin_to_db(math.sqrt(self._level[1] / self.aligned.size))
+
+
+class TrackPlayer(StripPlayer):
+    """A track: its take read along a stream, ahead of the mix by its lead."""
+
+    strip: Track
+
+    def __init__(
+        self, track: Track, strip_id: str, lane: Lane, plan: Plan, *, sample_rate: int, key_channels: Mapping[str, int]
+    ) -> None:
+        self.lane = lane
+        self._out_lead, self._in_lead = plan.out_lead[strip_id], plan.in_lead[strip_id]
+        self._tapped = strip_id in plan.fixed
+        super().__init__(
+            track, strip_id, plan, channels=lane.facts.channels, sample_rate=sample_rate, key_channels=key_channels
+        )
+        self._old_latency = self.chain.chain.latency_frames
+        self._trim = lane.gain
+
+    def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
+        return self.lane.spectrum() if wants_spectrum(strip.chain) else None
+
+    def relay(self, lane: Lane) -> None:
+        """Lay the take out anew from the next block on."""
+        self.lane = lane
+
+    def prime(self, stream: Stream, position: int, pre_roll: int) -> None:
+        """Have the chain hear what lies before the stream's position, alone; for tracks without a key."""
+        self.chain = GlidingChain(self._primed(self.chain.chain, stream, position, pre_roll), sample_rate=self._rate)
+
+    def _primed(self, chain: Chain, stream: Stream, position: int, pre_roll: int) -> Chain:
+        if chain.entries:
+            end = position + self._out_lead + chain.latency_frames
+            begin = min(end, position - min(pre_roll, max(0, stream.at(position))))
+            for first in range(begin, end, PRE_ROLL_BLOCK):
+                chain.process(self._read(stream, first, min(PRE_ROLL_BLOCK, end - first)))
+        return chain
+
+    def _read(self, stream: Stream, first: int, frames: int) -> Array:
+        spans = stream.spans(first, frames)
+        if len(spans) == 1:
+            return self.lane.read(*spans[0])
+        return np.concatenate([self.lane.read(*span) for span in spans], axis=1)
+
+    def process(
+        self, stream: Stream, position: int, frames: int, keys: Mapping[str, Array], *, pre_roll: int, dry: bool
+    ) -> None:
+        """Work on the frames of the stream that the mix has at position .. position + frames."""
+        self._here = stream, position, pre_roll
+        self._take_over()
+        trim = self._trim_ramp(frames)
+        latency = self.chain.chain.latency_frames
+        block = self._read(stream, position + self._out_lead + latency, frames) * trim
+        old_block = block
+        if self._old_latency != latency:
+            old_block = self._read(stream, position + self._out_lead + self._old_latency, frames) * trim
+        result = self.chain.process(block, old_block, keys)
+        if not self.chain.gliding:
+            self._old_latency = latency
+        self.fed = block
+        if self._tapped and self._in_lead != self._out_lead + latency:
+            self.fed = self._read(stream, position + self._in_lead, frames) * trim
+        source = None
+        if dry:
+            ahead = self._out_lead + latency
+            source = block if ahead == 0 else self._read(stream, position, frames) * trim
+        self._put_out(result, source)
+
+    def _trim_ramp(self, frames: int) -> Array | float:
+        """What lets a changed trim or polarity glide over the block."""
+        if self._trim == self.lane.gain:
+            return 1.0
+        before, self._trim = self._trim / self.lane.gain, self.lane.gain
+        ramp: Array = before + np.linspace(0.0, 1.0, frames + 1)[1:] * (1.0 - before)
+        return ramp
+
+    def _successor(self, strip: Track | Bus | Master) -> Chain:
+        """A chain of equal latency goes on from the old one's state; any other hears what lies before it."""
+        fresh = self._fresh(strip)
+        if fresh.latency_frames == self._old_latency:
+            return self.chain.chain.evolved(strip.chain, spectrum=self._spectrum(strip))
+        return self._primed(fresh, *self._here)
+
+
+class BusPlayer(StripPlayer):
+    """A bus or the master: hears the sum of what comes to it."""
+
+    def __init__(
+        self, strip: Bus | Master, strip_id: str, plan: Plan, *, sample_rate: int, key_channels: Mapping[str, int]
+    ) -> None:
+        super().__init__(strip, strip_id, plan, channels=2, sample_rate=sample_rate, key_channels=key_channels)
+        self._to_chain = Delay(2, plan.in_lead[strip_id] - plan.chain_lead[strip_id])
+        self._source_to_mix = Delay(2, plan.in_lead[strip_id])
+        self._incoming = np.zeros((2, 0))
+
+    def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], *, audible: bool) -> "BusPlayer":
+        """A copy that goes on from the same state with other settings of equal latency."""
+        twin = super().twin(strip, key_channels, audible=audible)
+        assert isinstance(twin, BusPlayer)
+        twin._to_chain, twin._source_to_mix = copy.deepcopy(self._to_chain), copy.deepcopy(self._source_to_mix)
+        return twin
+
+    def process(self, incoming: Array, dry: Array | None, keys: Mapping[str, Array]) -> None:
+        """Work on the sum of what comes in."""
+        self._take_over()
+        self.fed = incoming
+        block = self._to_chain.process(incoming)
+        result = self.chain.process(block, block, keys)
+        self._incoming = self._source_to_mix.process(incoming)
+        self._put_out(result, dry)
+
+    def source(self) -> Array:
+        """What came in, after fader and pan, at the mix's time."""
+        return self._incoming * self._block_gains

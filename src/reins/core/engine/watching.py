@@ -1,0 +1,103 @@
+"""What is told, besides meters, of the strip that is looked at: where its processors stand, and spectra of now."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.engine.chain import Chain
+from reins.core.engine.mixer import Mixer
+from reins.core.measure.spectra import POINTS_HZ, SpectrumOfNow, to_db
+from reins.core.processors import PROCESSORS
+
+Array = npt.NDArray[np.float64]
+READINGS_PER_S = 30  # of spectra and of the curve of now
+
+
+@dataclass(frozen=True)
+class Watched:
+    """The strip looked at, the processor on the bench, whether spectra are wanted, and a strip laid over it."""
+
+    strip_id: str = ""
+    processor_id: str = ""
+    spectra: bool = False
+    beside: str = ""
+
+
+@dataclass(frozen=True)
+class Sight:
+    """Of the strip watched, over a block: peak in and out in dB by processor; of the processor on the bench its gains
+    by name and how much it changes each of POINTS_HZ now, in dB; spectra (source, result, key, beside) in dB there.
+    Curve and spectra come as often as READINGS_PER_S.
+    """
+
+    points: dict[str, tuple[float, float]]
+    bands: dict[str, float]
+    curve_db: Array | None
+    spectra: dict[str, Array]
+
+
+class Watcher:
+    """Looks at a mixer after each of its blocks."""
+
+    def __init__(self, *, sample_rate: int) -> None:
+        self._rate = sample_rate
+        self._watched = Watched()
+        self._spectra: dict[str, SpectrumOfNow] = {}
+        self._since_frames = 0.0
+
+    def watch(self, watched: Watched) -> None:
+        """Look at something else from now on."""
+        if watched != self._watched:
+            self._watched, self._spectra = watched, {}
+
+    def look(self, mixer: Mixer) -> Sight:
+        """What there is to see."""
+        watched = self._watched
+        player = mixer.graph.players.get(watched.strip_id)
+        if player is None:
+            return Sight({}, {}, None, {})
+        chain = player.chain.chain
+        due = watched.spectra and self._due(player.plain.shape[1])
+        bands, curve = self._processor(chain, due)
+        spectra = self._spectra_of(mixer, due) if watched.spectra else {}
+        return Sight(chain.points_db(), bands, curve, spectra)
+
+    def _processor(self, chain: Chain, due: bool) -> tuple[dict[str, float], Array | None]:
+        """Gains and, when due, curve of the processor on the bench; the curve only of one that works by frequency."""
+        for entry, told, _ in chain.gains():
+            if entry.id == self._watched.processor_id:
+                gains = {name: float(row[-1]) for name, row in told.items() if name.endswith("gain_db")}
+                kind = PROCESSORS[entry.type]
+                if not (due and kind.has_bands()):
+                    return gains, None
+                return gains, kind.response_db(entry.settings, POINTS_HZ, gains, self._rate)
+        return {}, None
+
+    def _spectra_of(self, mixer: Mixer, due: bool) -> dict[str, Array]:
+        """Take in the block of every signal that is looked at; when due, their spectra."""
+        watched = self._watched
+        player = mixer.graph.players[watched.strip_id]
+        chain = player.chain.chain
+        before, after = chain.before_and_after(watched.processor_id) or (player.fed, player.plain)
+        signals = {"source": before, "result": after}
+        heard = chain.key_heard(watched.processor_id)
+        if heard is not None:
+            signals["key"] = heard[0]
+        other = mixer.graph.players.get(watched.beside)
+        if other is not None:
+            signals["beside"] = other.plain
+        for name, signal in signals.items():
+            if name not in self._spectra:
+                self._spectra[name] = SpectrumOfNow(signal.shape[0], sample_rate=self._rate)
+            self._spectra[name].feed(signal)
+        return {name: to_db(self._spectra[name].power()) for name in signals} if due else {}
+
+    def _due(self, frames: int) -> bool:
+        """Whether, with these frames, so many have passed that the next reading is wanted."""
+        self._since_frames += frames
+        every = self._rate / READINGS_PER_S
+        due = self._since_frames >= every
+        if due:
+            self._since_frames = min(self._since_frames - every, every)
+        return due

@@ -1,0 +1,107 @@
+"""How much louder or quieter result, source and difference must be made to be equally loud; and makeup by that."""
+
+from collections.abc import Callable, Mapping
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.chainfile import ProcessorEntry
+from reins.core.dsp.loudness import LoudnessMeter
+from reins.core.engine.chain import Chain, wants_spectrum
+from reins.core.engine.graph import Graph
+from reins.core.engine.offline import RENDER_FRAMES, run_chain
+from reins.core.engine.stream import Stream
+from reins.core.lanes import reader
+from reins.core.sessions import MASTER, Document
+from reins.core.sound import Sound
+from reins.core.takes import Take
+from reins.errors import ConflictError
+
+Array = npt.NDArray[np.float64]
+MOST_GAIN_DB = 24.0
+CLOSE_LU = 0.05
+TRIES = 8
+LEAST_SLOPE = 0.05  # LU per dB of makeup; where a mix leaves it less, the search takes smaller steps
+
+
+def match_listening(
+    document: Document, takes: dict[str, Take], of: str | None, start: int, end: int, check: Callable[[], None]
+) -> dict[str, float]:
+    """The gain in dB for each listening choice that makes it as loud as the result, from frame start to end.
+
+    Integrated loudness by BS.1770 of the mix, or of one strip after fader and pan; 0 where a loudness cannot be given,
+    never more than MOST_GAIN_DB. `check` may raise to stop.
+    """
+    graph = Graph(document, takes, Stream(start))
+    graph.run_in()
+    meters = {what: LoudnessMeter(sample_rate=document.sample_rate) for what in ("result", "source", "difference")}
+    for first in range(start, end, RENDER_FRAMES):
+        check()
+        graph.process(min(RENDER_FRAMES, end - first), dry=True)
+        player = graph.players.get(of or MASTER)
+        if player is None:
+            break
+        source = player.dry if of is None else player.source()
+        for what, heard in {"result": player.aligned, "source": source, "difference": source - player.aligned}.items():
+            meters[what].feed(np.ascontiguousarray(heard))
+    loudness = {what: meter.integrated_lufs() for what, meter in meters.items()}
+    goal = loudness["result"]
+    return {
+        what: 0.0 if goal is None or lufs is None else max(-MOST_GAIN_DB, min(MOST_GAIN_DB, goal - lufs))
+        for what, lufs in loudness.items()
+    }
+
+
+def match_makeup(
+    sound: Sound,
+    chain: list[ProcessorEntry],
+    processor_id: str,
+    start: int,
+    end: int,
+    check: Callable[[], None],
+    keys: Mapping[str, Sound] = {},
+) -> float:
+    """The makeup_db at which a processor's result is as loud as what it hears, from frame start to end, to 0.1 dB.
+
+    Integrated loudness by BS.1770, as if the processor were on. Found by the secant method, since a mix bends the
+    answer. Raises ConflictError where there is no loudness to match or no makeup to set.
+    """
+    index = next((i for i, entry in enumerate(chain) if entry.id == processor_id), None)
+    if index is None or not hasattr(chain[index].settings, "makeup_db"):
+        raise ConflictError("Only a processor with a makeup can be matched.")
+    entry = chain[index].model_copy(update={"on": True})
+    goal = _loudness(sound, chain[:index], start, end, check, keys)
+    makeup_db, slope = float(entry.settings.makeup_db), 1.0  # type: ignore[attr-defined]
+    last: tuple[float, float] | None = None
+    for _ in range(TRIES):
+        settings = entry.settings.model_copy(update={"makeup_db": makeup_db})
+        reached = _loudness(
+            sound, [*chain[:index], entry.model_copy(update={"settings": settings})], start, end, check, keys
+        )
+        if goal is None or reached is None:
+            raise ConflictError("There is nothing loud enough here to match by.")
+        if abs(goal - reached) < CLOSE_LU:
+            break
+        if last is not None and makeup_db != last[0]:
+            slope = max((reached - last[1]) / (makeup_db - last[0]), LEAST_SLOPE)
+        last = makeup_db, reached
+        makeup_db = max(-MOST_GAIN_DB, min(MOST_GAIN_DB, makeup_db + (goal - reached) / slope))
+    return round(makeup_db, 1)
+
+
+def _loudness(
+    sound: Sound, entries: list[ProcessorEntry], start: int, end: int, check: Callable[[], None],
+    keys: Mapping[str, Sound],
+) -> float | None:  # fmt: skip
+    facts = sound.facts
+    key_channels = {name: key.facts.channels for name, key in keys.items()}
+    chain = Chain(
+        entries, channels=facts.channels, sample_rate=facts.sample_rate, key_channels=key_channels,
+        spectrum=sound.spectrum() if wants_spectrum(entries) else None,
+    )  # fmt: skip
+    meter = LoudnessMeter(sample_rate=facts.sample_rate)
+    heard = {name: reader(key, start) for name, key in keys.items()}
+    for block, _ in run_chain(chain, reader(sound, start), end - start, block_frames=RENDER_FRAMES, keys=heard):
+        check()
+        meter.feed(block)
+    return meter.integrated_lufs()
