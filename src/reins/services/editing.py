@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from typing import Any
 
-from reins.core.changes import AddTrack, parse_change
+from reins.core.changes import AddTrack, SetProcessor, parse_change
+from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import Document, Track, new_id
-from reins.core.takes import TakeFacts
+from reins.core.sound import TakeFacts
 from reins.core.units import format_length
 from reins.errors import ConflictError
 from reins.services.house import House
@@ -28,16 +29,23 @@ def session_state(house: House, session_id: str) -> dict[str, Any]:
     with house.reading() as db:
         stored = store.get_session(db, session_id)
         steps = {step["number"]: step["label"] for step in store.list_steps(db, session_id)}
+        forth = store.next_step(db, stored)
         takes = list_takes(db, session_id)
     return {
         "id": session_id,
         "document": stored.document.model_dump(),
         "step": stored.step,
         "undo": steps.get(stored.step),
-        "redo": steps.get(stored.step + 1),
+        "redo": steps.get(forth),
         "takes": takes,
-        "frames": max((takes[t.take_id]["frames"] for t in stored.document.tracks.values()), default=0),
+        "frames": _frames(stored.document, takes),
     }
+
+
+def _frames(document: Document, takes: dict[str, dict[str, Any]]) -> int:
+    """Length of a session: to the end of the take that ends last."""
+    tracks = [track for track in document.tracks.values() if track.take_id in takes]
+    return max((track.start_frame + takes[track.take_id]["frames"] for track in tracks), default=0)
 
 
 def list_shelf(house: House) -> list[dict[str, Any]]:
@@ -47,7 +55,7 @@ def list_shelf(house: House) -> list[dict[str, Any]]:
         for stored in store.list_sessions(db):
             takes = list_takes(db, stored.id)
             document = stored.document
-            frames = max((takes[t.take_id]["frames"] for t in document.tracks.values()), default=0)
+            frames = _frames(document, takes)
             cards.append(
                 {
                     "id": stored.id, "name": document.name, "tracks": [document.tracks[k].name for k in document.order],
@@ -63,10 +71,19 @@ def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
     change = parse_change(raw)
     if isinstance(change, AddTrack):
         raise ConflictError("A track comes with its take: bring in audio to add one.")
+    if isinstance(change, SetProcessor) and change.settings.get("match_loudness"):
+        _measure_spectrum(house, session_id, change.strip_id)
     with house.database() as db:
         stored, label = store.keep_step(db, session_id, change)
         house.tell(session_id, stored.document)
     return {"step": stored.step, "label": label}
+
+
+def _measure_spectrum(house: House, session_id: str, strip_id: str) -> None:
+    """Have the spectrum of a track's take measured here, so that sound does not wait for it when it is wanted."""
+    track = document_of(house, session_id).tracks.get(strip_id)
+    if track is not None and track.take_id is not None:
+        kept_spectrum(house.take(track.take_id))
 
 
 def undo(house: House, session_id: str) -> dict[str, Any]:
@@ -85,14 +102,22 @@ def go_to_step(house: House, session_id: str, number: int) -> dict[str, Any]:
 
 
 def history(house: House, session_id: str) -> list[dict[str, Any]]:
-    """Every step with number, label and whether it is in force; newest first, ending with the beginning."""
+    """Every step with number, label and how it stands; newest first, ending with the beginning.
+
+    `undone` steps lie ahead on the line that is on, steps `aside` on another line; `now` is where the session is.
+    """
     with house.reading() as db:
-        now = store.get_session(db, session_id).step
+        stored = store.get_session(db, session_id)
         steps = [{"number": 0, "label": "The beginning"}, *store.list_steps(db, session_id)]
+        done = set(store.line_to(db, session_id, stored.step))
+        line = set(store.line_to(db, session_id, stored.tip))
     return [
-        {"number": s["number"], "label": s["label"], "undone": s["number"] > now, "now": s["number"] == now}
+        {
+            "number": s["number"], "label": s["label"], "now": s["number"] == stored.step,
+            "undone": s["number"] in line - done, "aside": s["number"] not in line | done,
+        }
         for s in reversed(steps)
-    ]
+    ]  # fmt: skip
 
 
 def _walk(house: House, session_id: str, way: Callable[..., tuple[store.Stored, str | None]]) -> dict[str, Any]:
@@ -108,9 +133,22 @@ def keep_track(house: House, session_id: str, take_id: str, facts: TakeFacts, tr
     with house.database() as db:
         with transaction(db):
             add_take(db, take_id, session_id, track.name, facts)
-            stored, _ = store.keep_step(db, session_id, AddTrack(kind="add_track", track_id=track_id, track=track))
+            change = AddTrack(kind="add_track", track_id=track_id, track=track, sample_rate=facts.sample_rate)
+            stored, _ = store.keep_step(db, session_id, change)
         house.tell(session_id, stored.document)
     return track_id
+
+
+def keep_session(
+    house: House, document: Document, takes: list[tuple[str, str, TakeFacts]], session_id: str | None = None
+) -> str:
+    """Keep a whole session with the rows of its finished takes (id, name, facts); returns its id."""
+    session_id = session_id or new_id()
+    with house.database() as db, transaction(db):
+        store.add_session(db, session_id, document)
+        for take_id, name, facts in takes:
+            add_take(db, take_id, session_id, name, facts)
+    return session_id
 
 
 def document_of(house: House, session_id: str) -> Document:

@@ -1,43 +1,136 @@
-"""Handing over: a track's result as a file, the same samples that are heard."""
+"""Handing over: one strip, the mix, its stems; the same samples that are heard."""
 
-from collections.abc import Callable
+import re
+import zipfile
+from collections.abc import Callable, Iterable
+from contextlib import ExitStack
+from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from reins.core.audio import AudioWriter
-from reins.core.engine.chain import Chain
-from reins.core.engine.offline import run_chain
+from reins.core.engine.mixer import session_frames
+from reins.core.engine.offline import render_mix_and_stems, render_strip, stem_ids
+from reins.core.sessions import MAX_RATE, MIN_RATE, Document
+from reins.core.takes import Take
+from reins.errors import ConflictError, SettingsError, StorageError
 from reins.services.editing import document_of
 from reins.services.house import House
 
-BLOCK_FRAMES = 8192
+Progress = Callable[[int, int], None]
 
 
-def export_track(
-    house: House, session_id: str, track_id: str, path: Path, *, file_format: str, bits: str,
-    progress: Callable[[int, int], None],
-) -> dict[str, int]:  # fmt: skip
-    """Write a track's take through its chain (fader and pan left out), from its first frame to its last.
+@dataclass(frozen=True)
+class Output:
+    """What kind of file is wanted; sample_rate None is the session's."""
+
+    file_format: str = "wav"
+    bits: str = "24"
+    sample_rate: int | None = None
+
+    def check(self) -> None:
+        """Raise SettingsError for a rate that is not allowed; format and bits are checked where they are written."""
+        if self.sample_rate is not None and not MIN_RATE <= self.sample_rate <= MAX_RATE:
+            raise SettingsError(f"rate is {self.sample_rate}; allowed: {MIN_RATE} to {MAX_RATE} Hz.")
+
+    def writer(self, path: Path, *, channels: int, source_rate: int) -> AudioWriter:
+        """A writer of such a file for blocks at source_rate."""
+        return AudioWriter(
+            path, channels=channels, sample_rate=self.sample_rate or source_rate, file_format=self.file_format,
+            bits=self.bits, source_rate=source_rate,
+        )  # fmt: skip
+
+
+def export_strip(
+    house: House, session_id: str, strip_id: str, path: Path, output: Output, progress: Progress
+) -> dict[str, int]:
+    """Write a track through its chain, or a bus with all that goes into it; fader and pan are left out.
 
     Returns {"frames", "clipped_frames"}. Nothing half-written is left when it fails or is cancelled.
     """
     document = document_of(house, session_id)
-    track = document.track(track_id)
-    take = house.take(track.take_id)
-    facts = take.facts
-    chain = Chain(track.chain, channels=facts.channels, sample_rate=facts.sample_rate)
-    position = 0
-
-    def read(count: int):
-        nonlocal position
-        position += count
-        return take.read(position - count, count)
-
-    with AudioWriter(
-        path, channels=facts.channels, sample_rate=facts.sample_rate, file_format=file_format, bits=bits
-    ) as writer:
-        done = 0
-        for block, _ in run_chain(chain, read, facts.frames, block_frames=BLOCK_FRAMES):
+    takes = house.takes(document)
+    channels = 2
+    if strip_id in document.tracks:
+        track = document.tracks[strip_id]
+        if track.take_id is None:
+            raise ConflictError(f"{track.name}: this track has no take; there is nothing to export.")
+        facts = takes[track.take_id].facts
+        frames, channels = track.start_frame + facts.frames, facts.channels
+    else:
+        frames = _length(document, takes)
+    done = 0
+    with output.writer(path, channels=channels, source_rate=document.sample_rate) as writer:
+        for block in render_strip(document, takes, strip_id, frames):
             writer.write(block)
             done += block.shape[1]
-            progress(done, facts.frames)
+            progress(done, frames)
     return {"frames": done, "clipped_frames": writer.clipped_frames}
+
+
+def _length(document: Document, takes: dict[str, Take]) -> int:
+    frames = session_frames(document, takes)
+    if frames == 0:
+        raise ConflictError("There is nothing to export yet: the session has no track with a take.")
+    return frames
+
+
+def write_mix(
+    document: Document, takes: dict[str, Take], folder: Path, output: Output, progress: Progress, *,
+    mix: bool, stems: bool,
+) -> dict[str, int]:  # fmt: skip
+    """Write mix.FORMAT and stems_NN_name.FORMAT into a folder, all as long as the session, or none of them.
+
+    Returns how many frames an integer format had to clip, by file name.
+    """
+    frames = _length(document, takes)
+    ids = stem_ids(document) if stems else []
+    names = {k: f"stem_{i:02d}_{safe_name(document.strip(k).name)}.{output.file_format}" for i, k in enumerate(ids, 1)}
+    done = 0
+    with ExitStack() as stack:
+
+        def open_writer(name: str) -> AudioWriter:
+            return stack.enter_context(output.writer(folder / name, channels=2, source_rate=document.sample_rate))
+
+        whole = open_writer(f"mix.{output.file_format}") if mix else None
+        parts = {k: open_writer(name) for k, name in names.items()}
+        for block, blocks in render_mix_and_stems(document, takes, frames):
+            if whole is not None:
+                whole.write(block)
+            for k, writer in parts.items():
+                writer.write(blocks.get(k, np.zeros_like(block)))
+            done += block.shape[1]
+            progress(done, frames)
+    written = [*parts.values(), *([whole] if whole is not None else [])]
+    return {writer.path.name: writer.clipped_frames for writer in written}
+
+
+def safe_name(name: str) -> str:
+    """A name given by a person as part of a file's name: letters, digits, dash and underscore."""
+    return re.sub(r"[^\w-]+", "_", name, flags=re.ASCII).strip("_")[:40] or "track"
+
+
+def export_mix(
+    house: House, session_id: str, folder: Path, output: Output, progress: Progress, *, stems: bool
+) -> dict[str, object]:
+    """Write the mix as one file, or the stems as one zip of files; returns {"file", "clipped_frames"}."""
+    document = document_of(house, session_id)
+    clipped = write_mix(document, house.takes(document), folder, output, progress, mix=not stems, stems=stems)
+    path = folder / f"mix.{output.file_format}"
+    if stems:
+        path = folder / "stems.zip"
+        pack(path, [(folder / name, name) for name in clipped])
+    return {"file": str(path), "clipped_frames": sum(clipped.values())}
+
+
+def pack(path: Path, files: Iterable[tuple[Path, str]]) -> None:
+    """Put files into a zip as they are and remove them; StorageError when the disk refuses, and then no zip is left."""
+    try:
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as packed:
+            for file, name in files:
+                packed.write(file, name)
+                file.unlink()
+    except OSError as error:
+        path.unlink(missing_ok=True)
+        raise StorageError(f"The disk refused ({error.strerror}); no file was left there.") from error

@@ -36,6 +36,7 @@ class House:
         migrate(self._connection)
         sweep_folders(self._connection, self.takes_dir)
         self._lock, self._read_lock = threading.RLock(), threading.Lock()
+        self.bringing = threading.Lock()  # held while a file is brought in
         self._takes: dict[str, Take] = {}
         self._listeners: set[Listener] = set()
 
@@ -68,6 +69,11 @@ class House:
                 get_take(self._connection, take_id)
                 self._takes[take_id] = Take(self.takes_dir / take_id)
             return self._takes[take_id]
+
+    def takes(self, document: Document) -> dict[str, Take]:
+        """The open takes of a document's tracks, by id."""
+        wanted = {track.take_id for track in document.tracks.values()}
+        return {take_id: self.take(take_id) for take_id in wanted if take_id is not None}
 
     def listen(self, listener: Listener) -> Callable[[], None]:
         """Have `listener` called with a session's id and document after each change kept; returns what stops it."""

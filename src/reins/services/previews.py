@@ -3,9 +3,7 @@
 Spans of whole takes are remembered for the chains last looked at, so zooming and scrolling only read them.
 """
 
-import threading
-from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -13,93 +11,85 @@ import numpy as np
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
 from reins.core.measure.folding import BIN_FRAMES
-from reins.core.measure.pictures import burst, curve, level_histogram
+from reins.core.measure.pictures import burst, curve, frequency, level_histogram
 from reins.core.measure.span import Level, Span, measure_source, measure_span
-from reins.core.takes import Take
-from reins.errors import CancelledError, InputError
+from reins.core.routing import key_source
+from reins.core.sessions import Document
+from reins.core.sound import Sound
+from reins.errors import InputError
 from reins.services.editing import document_of
 from reins.services.house import House
+from reins.services.newest import Newest
+from reins.services.remembered import Remembered
+from reins.services.sounds import Sounds
 
 REMEMBERED = 24
 REMEMBERED_BINS = 1_000_000  # 24 bytes each: four whole takes of five minutes
-MAX_DESKS = 100
 MAX_COLUMNS = 4096
+OVERVIEW_COLUMNS = 800
 
 
 class Previews:
     """Answers preview requests of all desks."""
 
-    def __init__(self, house: House) -> None:
-        self._house = house
-        self._lock = threading.Lock()
-        self._newest: OrderedDict[str, int] = OrderedDict()
-        self._spans: OrderedDict[Any, Any] = OrderedDict()
+    def __init__(self, house: House, sounds: Sounds) -> None:
+        self._house, self._sounds = house, sounds
+        self._newest = Newest()
+        self._known = Remembered(REMEMBERED, fits=_fit)
 
     def preview(
-        self, session_id: str, track_id: str, *, desk: str, number: int, processor_id: str | None,
+        self, session_id: str, strip_id: str, *, desk: str, number: int, processor_id: str | None,
         settings: dict[str, Any], start: int, frames: int, columns: int, whole: bool,
     ) -> dict[str, Any]:  # fmt: skip
-        """Envelopes by column for frames start .. start + frames of a track, and what the processor did.
+        """Envelopes by column for frames start .. start + frames of a strip, and what the processor did.
 
         settings override the processor's kept ones, as during a drag. With `whole`, everything is measured over the
         whole take. Raises CancelledError as soon as the same desk sends a request with a higher number.
         """
-        check = self._newer_stops(desk, number)
+        check = self._newest.check(desk, number)
         if not (0 < columns <= MAX_COLUMNS and frames > 0 and start >= 0):
             raise InputError(
                 f"columns is {columns}, frames {frames}, start {start}; allowed: 1 to {MAX_COLUMNS} columns."
             )
         document = document_of(self._house, session_id)
         if processor_id and settings:
-            trial = SetProcessor(kind="set_processor", track_id=track_id, processor_id=processor_id, settings=settings)
+            trial = SetProcessor(kind="set_processor", strip_id=strip_id, processor_id=processor_id, settings=settings)
             document, _ = trial.apply(document)
-        track = document.track(track_id)
-        take = self._house.take(track.take_id)
-        span, source = self._spans_of(track.take_id, take, track.chain, processor_id, start, frames, whole, check)
-        answer = _envelopes(take, span, start, frames, columns)
-        answer |= {"number": number, "whole": whole, "statistics": span.statistics()}
+        chain = document.strip(strip_id).chain
+        sound, name = self._sounds.source(document, strip_id, check)
+        keys, key_name = self._sounds.keys(document, strip_id, check)
+        span, source = self._spans_of(
+            f"{name} {key_name}", sound, chain, processor_id, start, frames, whole, check, keys
+        )  # fmt: skip
+        answer = _envelopes(sound, span, start, frames, columns)
+        answer |= {"number": number, "whole": whole, "statistics": span.statistics() | {"return_s": span.return_s}}
+        answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
+        answer |= {"states": span.state_columns(start, frames, columns)}
         answer |= {"source": _level(source), "result": _level(span.result), "histogram": _histogram(span)}
-        for entry in track.chain:
+        for entry in chain:
             if entry.id == processor_id:
+                heard = keys.get(key_source(entry))
+                answer["key_db"] = None if heard is None else _db(heard.peak_columns(start, frames, columns))
+                watched = span.heard_columns(start, frames, columns)
+                if heard is None and watched is not None:
+                    answer["key_db"] = _db(watched)
                 answer |= {"curve": curve(entry), "burst": burst(entry, sample_rate=document.sample_rate)}
+                answer |= {"bands": _bands(span, start, frames, columns)}
+                answer |= {"frequency": frequency(entry, sample_rate=document.sample_rate)}
         return answer
 
-    def levels(self, session_id: str, track_id: str) -> dict[str, Any]:
-        """How long the track's take sits at each level."""
-        take_id = document_of(self._house, session_id).track(track_id).take_id
-        take = self._house.take(take_id)
-        return self._remembered(("levels", take_id), lambda: level_histogram(take))
-
-    def _newer_stops(self, desk: str, number: int) -> Callable[[], None]:
-        with self._lock:
-            self._newest[desk] = max(number, self._newest.pop(desk, number))
-            while len(self._newest) > MAX_DESKS:
-                self._newest.popitem(last=False)
-
-        def check() -> None:
-            if self._newest.get(desk, number) > number:
-                raise CancelledError("A newer change is being drawn.")
-
-        return check
-
-    def _remembered(self, key: Any, make: Callable[[], Any]) -> Any:
-        with self._lock:
-            if key in self._spans:
-                self._spans.move_to_end(key)
-                return self._spans[key]
-        value = make()
-        with self._lock:
-            self._spans[key] = value
-            while len(self._spans) > 1 and (len(self._spans) > REMEMBERED or self._bins() > REMEMBERED_BINS):
-                self._spans.popitem(last=False)
-        return value
-
-    def _bins(self) -> int:
-        return sum(value.peaks.size for value in self._spans.values() if isinstance(value, Span))
+    def levels(self, session_id: str, strip_id: str) -> dict[str, Any]:
+        """How long the strip's sound sits at each level, and its peaks from end to end."""
+        sound, name = self._sounds.source(document_of(self._house, session_id), strip_id)
+        whole = {
+            "frames": sound.facts.frames,
+            "overview_db": _db(sound.peak_columns(0, sound.facts.frames, OVERVIEW_COLUMNS)),
+        }
+        return self._known.get(("levels", name), lambda: level_histogram(sound)) | whole
 
     def _spans_of(
-        self, take_id: str, take: Take, chain: list[ProcessorEntry], processor_id: str | None,
-        start: int, frames: int, whole: bool, check: Callable[[], None],
+        self, name: str, take: Sound, chain: list[ProcessorEntry], processor_id: str | None,
+        start: int, frames: int, whole: bool, check: Callable[[], None], keys: dict[str, Sound],
     ) -> tuple[Span, Level]:  # fmt: skip
         length = take.facts.frames
         if whole:
@@ -107,20 +97,44 @@ class Previews:
         start = min(start, length - 1) // BIN_FRAMES * BIN_FRAMES
         frames = min(frames + BIN_FRAMES, length - start)
         made = tuple(entry.model_dump_json() for entry in chain)
-        place = (take_id, start, frames)
-        source = self._remembered((*place, "source"), lambda: measure_source(take, start, frames, check))
-        span = self._remembered(
-            (*place, made, processor_id), lambda: measure_span(take, chain, processor_id, start, frames, check)
+        place = (name, start, frames)
+        source = self._known.get((*place, "source"), lambda: measure_source(take, start, frames, check))
+        span = self._known.get(
+            (*place, made, processor_id), lambda: measure_span(take, chain, processor_id, start, frames, check, keys)
         )
         return span, source
 
 
-def _envelopes(take: Take, span: Span, start: int, frames: int, columns: int) -> dict[str, list[float]]:
+def _fit(values: Iterable[Any]) -> bool:
+    """Whether spans are few and short enough to be kept."""
+    spans = [value for value in values if isinstance(value, Span)]
+    return sum(span.peaks.size * (3 + len(span.bands)) // 3 for span in spans) <= REMEMBERED_BINS
+
+
+def _envelopes(take: Sound, span: Span, start: int, frames: int, columns: int) -> dict[str, list[float]]:
     peaks, deepest, highest = span.columns(start, frames, columns)
     return {
         "source_db": _db(take.peak_columns(start, frames, columns)), "result_db": _db(peaks),
         "held_db": np.round(deepest, 2).tolist(), "let_db": np.round(highest, 2).tolist(),
     }  # fmt: skip
+
+
+def _bands(span: Span, start: int, frames: int, columns: int) -> dict[str, dict[str, Any]]:
+    """By band what it did in each column, and over the span."""
+    return {
+        name: span.bands[name].statistics(span.frames)
+        | {
+            "held_db": np.round(low.astype(np.float64), 1).tolist(),
+            "let_db": np.round(high.astype(np.float64), 1).tolist(),
+        }
+        for name, (low, high) in span.band_columns(start, frames, columns).items()
+    }
+
+
+def _with_bars(gate: dict[str, float | None], span: Span, document: Document) -> dict[str, float | None]:
+    """What a gate did, with its openings a bar at the session's tempo."""
+    bars = span.frames / document.sample_rate * document.tempo_bpm / 60.0 / document.beats_per_bar
+    return gate | {"openings_per_bar": (gate["openings"] or 0) / bars}
 
 
 def _db(amplitude: np.ndarray) -> list[float]:

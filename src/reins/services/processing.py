@@ -10,10 +10,11 @@ from typing import Any
 import numpy as np
 
 from reins.core.audio import AudioReader, AudioWriter, BlockFeed, check_output
-from reins.core.chainfile import parse_chain
+from reins.core.chainfile import parse_chain, parse_settings
 from reins.core.dsp.loudness import LoudnessMeter, TruePeakMeter
-from reins.core.engine.chain import Chain
+from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.offline import run_chain
+from reins.core.measure.spectra import SpectrumMeter
 from reins.core.processors import PROCESSORS
 from reins.core.units import lin_to_db
 from reins.errors import SettingsError
@@ -41,19 +42,25 @@ class TraceWriter:
         self._rows = csv.writer(self._file)
         self._first = self._row = 0
 
-    def _header(self) -> list[str]:
-        named = []
-        places = [index for index, entry in enumerate(self._chain.entries) if entry.on]
-        for index, (entry, moving, _) in zip(places, self._chain.gains(), strict=True):
-            named += [f"{index}_{entry.type}.{name}" for name in moving]
-        return ["time_s", *named]
+    def _columns(self) -> dict[str, int]:
+        """Name of each moving gain, and its place among all that the chain tells."""
+        told = [
+            f"{index}_{entry.type}.{name}"
+            for index, (entry, moving, _) in zip(
+                [i for i, entry in enumerate(self._chain.entries) if entry.on], self._chain.gains(), strict=True
+            )
+            for name in moving
+        ]
+        return {name: place for place, name in enumerate(told) if name.endswith("gain_db")}
 
     def write(self, gains: list[np.ndarray], frames: int) -> None:
         """Take in the gains of the next `frames` frames."""
         if self._row == 0:
-            self._rows.writerow(self._header())
+            columns = self._columns()
+            self._places = list(columns.values())
+            self._rows.writerow(["time_s", *columns])
         while (frame := round(self._row * self._rate / 1000)) < self._first + frames:
-            values = [f"{g[frame - self._first]:.6f}" for g in gains]
+            values = [f"{gains[place][frame - self._first]:.6f}" for place in self._places]
             self._rows.writerow([f"{self._row / 1000:.3f}", *values])
             self._row += 1
         self._first += frames
@@ -90,7 +97,8 @@ def process_file(
         rate = reader.sample_rate
         readers = {k: stack.enter_context(AudioReader(path, sample_rate=rate)) for k, path in keys.items()}
         key_channels = {name: key.channels for name, key in readers.items()}
-        chain = Chain(entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels)
+        spectrum = _spectrum_of(source) if wants_spectrum(entries) else None
+        chain = Chain(entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum)
         tracer = stack.enter_context(TraceWriter(trace, chain, rate)) if trace else None
         writer = stack.enter_context(
             AudioWriter(output, channels=reader.channels, sample_rate=rate, file_format=file_format, bits=bits)
@@ -106,6 +114,16 @@ def process_file(
             done += block.shape[1]
             progress(done, reader.frames)
         return writer.clipped_frames
+
+
+def _spectrum_of(path: Path) -> np.ndarray:
+    """Mean power of a file in twelfths of an octave."""
+    with AudioReader(path) as reader:
+        meter = SpectrumMeter(sample_rate=reader.sample_rate)
+        for block in reader.blocks():
+            meter.feed(block)
+        meter.feed(np.zeros((reader.channels, meter.reach_frames)))
+        return meter.power_in_twelfths()
 
 
 def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any]:
@@ -139,15 +157,28 @@ def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any
         }
 
 
+# What is timed of processors that do little at their defaults.
+AT_WORK: dict[str, Any] = {
+    "dynamic_eq": {
+        "bands": [{"motion": "compress", "threshold_db": -50.0, "freq_hz": 60.0 * 2.2**k} for k in range(8)]
+    },
+    "multiband": {"crossovers_hz": [150.0, 1000.0, 6000.0], "bands": [{"threshold_db": -30.0}] * 4},
+}
+
+
 def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_frames: int = 1024) -> list[dict[str, Any]]:
-    """Time each processor at its defaults on stereo noise with bursts, block by block; the best of five runs."""
+    """Time each processor on stereo noise with bursts, block by block; the best of five runs.
+
+    At its defaults, or, where bands are at rest there, with eight moving bands, or four.
+    """
     rng = np.random.default_rng(7)
     blocks = int(seconds * sample_rate / block_frames)
     bursts = rng.standard_normal((2, block_frames * 32)) * (0.1 + 0.9 * (rng.random(block_frames * 32) > 0.5))
     pieces = [np.ascontiguousarray(0.25 * part) for part in np.split(bursts, 32, axis=1)]
     rows = []
     for kind, processor_type in PROCESSORS.items():
-        processor = processor_type(processor_type.Settings(), channels=2, sample_rate=sample_rate, key_channels=2)
+        settings = parse_settings(kind, AT_WORK.get(kind, {}), "bench")
+        processor = processor_type(settings, channels=2, sample_rate=sample_rate, key_channels=2)
         best = float("inf")
         for _ in range(5):
             began = time.perf_counter()

@@ -1,4 +1,8 @@
-"""Sessions and their numbered steps. A step keeps what the changed parts were and what they became."""
+"""Sessions and their numbered steps. A step keeps what the changed parts were and what they became.
+
+Steps form a tree: each names the one it followed (parent). The line one is on leads from the beginning to the
+session's tip; undo and redo walk along it. A change made after undoing starts another line, and the old one stays.
+"""
 
 import json
 import sqlite3
@@ -6,32 +10,45 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+from reins.core.routing import in_order
 from reins.core.sessions import Document, parse_document
 from reins.errors import NotFoundError
 from reins.store.database import transaction
 
 INSERT = """
-INSERT INTO sessions (id, document, step, created_at, changed_at) VALUES (:id, :document, 0, :now, :now)
+INSERT INTO sessions (id, document, step, tip, created_at, changed_at) VALUES (:id, :document, 0, 0, :now, :now)
 """
-LIST = "SELECT id, document, step, changed_at FROM sessions ORDER BY changed_at DESC, id"
-GET = "SELECT id, document, step, changed_at FROM sessions WHERE id = :id"
-UPDATE = "UPDATE sessions SET document = :document, step = :step, changed_at = :now WHERE id = :id"
-FORGET_UNDONE = "DELETE FROM steps WHERE session_id = :id AND number > :step"
+LIST = "SELECT id, document, step, tip, changed_at FROM sessions ORDER BY changed_at DESC, id"
+GET = "SELECT id, document, step, tip, changed_at FROM sessions WHERE id = :id"
+UPDATE = "UPDATE sessions SET document = :document, step = :step, tip = :tip, changed_at = :now WHERE id = :id"
 INSERT_STEP = """
-INSERT INTO steps (session_id, number, label, before, after, made_at)
-VALUES (:id, :number, :label, :before, :after, :now)
+INSERT INTO steps (session_id, number, parent, label, before, after, made_at)
+VALUES (:id, (SELECT coalesce(max(number), 0) + 1 FROM steps WHERE session_id = :id), :parent, :label, :before, :after,
+  :now)
+RETURNING number
 """
-GET_STEP = "SELECT label, before, after FROM steps WHERE session_id = :id AND number = :number"
-LIST_STEPS = "SELECT number, label, made_at FROM steps WHERE session_id = :id ORDER BY number"
+GET_STEP = "SELECT label, parent, before, after FROM steps WHERE session_id = :id AND number = :number"
+LIST_STEPS = "SELECT number, parent, label, made_at FROM steps WHERE session_id = :id ORDER BY number"
+LINE = """
+WITH RECURSIVE line (number, parent) AS (
+  SELECT number, parent FROM steps WHERE session_id = :id AND number = :number
+  UNION ALL SELECT steps.number, steps.parent FROM steps JOIN line ON steps.number = line.parent
+  WHERE steps.session_id = :id
+)
+SELECT number FROM line ORDER BY number DESC
+"""
 
 
 @dataclass(frozen=True)
 class Stored:
-    """A session as kept: document, the number of its newest step in force, and when it last changed."""
+    """A session as kept: document, the number of its newest step in force, the end of the line that is on, and when
+    it last changed.
+    """
 
     id: str
     document: Document
     step: int
+    tip: int
     changed_at: str
 
 
@@ -40,7 +57,7 @@ def _now() -> str:
 
 
 def _stored(row: sqlite3.Row) -> Stored:
-    return Stored(row["id"], parse_document(row["document"]), row["step"], row["changed_at"])
+    return Stored(row["id"], parse_document(row["document"]), row["step"], row["tip"], row["changed_at"])
 
 
 def add_session(db: sqlite3.Connection, session_id: str, document: Document) -> None:
@@ -63,34 +80,39 @@ def get_session(db: sqlite3.Connection, session_id: str) -> Stored:
 
 
 def list_steps(db: sqlite3.Connection, session_id: str) -> list[dict[str, Any]]:
-    """number, label and made_at of every step, undone ones included."""
+    """number, parent, label and made_at of every step, on whatever line."""
     return [dict(row) for row in db.execute(LIST_STEPS, {"id": session_id})]
+
+
+def line_to(db: sqlite3.Connection, session_id: str, number: int) -> list[int]:
+    """The steps from `number` back to the beginning, 0."""
+    return [*(row["number"] for row in db.execute(LINE, {"id": session_id, "number": number})), 0]
 
 
 def keep_step(db: sqlite3.Connection, session_id: str, change: Any) -> tuple[Stored, str]:
     """Apply a change and keep it as the next step, in one transaction; returns what is kept now, and the label.
 
-    A change that alters nothing makes no step. Steps undone before are forgotten.
+    A change that alters nothing makes no step; one after which the sound would go in a circle is refused. Steps undone
+    before stay, on a line of their own.
     """
     with transaction(db):
         old = get_session(db, session_id)
         document, label = change.apply(old.document)
         if document == old.document:
             return old, label
+        in_order(document)
         before, after = difference(old.document.model_dump(), document.model_dump())
-        db.execute(FORGET_UNDONE, {"id": session_id, "step": old.step})
-        db.execute(
-            INSERT_STEP,
-            {
-                "id": session_id, "number": old.step + 1, "label": label, "before": json.dumps(before),
-                "after": json.dumps(after), "now": _now(),
-            },
-        )  # fmt: skip
-        return _update(db, session_id, document, old.step + 1), label
+        row = {
+            "id": session_id, "parent": old.step, "label": label, "before": json.dumps(before),
+            "after": json.dumps(after), "now": _now(),
+        }  # fmt: skip
+        number = db.execute(INSERT_STEP, row).fetchone()["number"]
+        return _update(db, session_id, document, number, number), label
 
 
-def _update(db: sqlite3.Connection, session_id: str, document: Document, step: int) -> Stored:
-    db.execute(UPDATE, {"id": session_id, "document": document.model_dump_json(), "step": step, "now": _now()})
+def _update(db: sqlite3.Connection, session_id: str, document: Document, step: int, tip: int) -> Stored:
+    row = {"id": session_id, "document": document.model_dump_json(), "step": step, "tip": tip, "now": _now()}
+    db.execute(UPDATE, row)
     return get_session(db, session_id)
 
 
@@ -102,30 +124,40 @@ def undo(db: sqlite3.Connection, session_id: str) -> tuple[Stored, str | None]:
         if row is None:
             return old, None
         document = _patched(old.document, row["before"])
-        return _update(db, session_id, document, old.step - 1), row["label"]
+        return _update(db, session_id, document, row["parent"], old.tip), row["label"]
+
+
+def next_step(db: sqlite3.Connection, stored: Stored) -> int | None:
+    """The step that redo would go to: the next on the line that is on."""
+    line = line_to(db, stored.id, stored.tip)
+    return line[line.index(stored.step) - 1] if stored.step in line and stored.step != line[0] else None
 
 
 def redo(db: sqlite3.Connection, session_id: str) -> tuple[Stored, str | None]:
-    """Go forward one step; returns what is kept now, and the label redone (None at the end)."""
+    """Go forward one step on the line that is on; returns what is kept now, and the label (None at its end)."""
     with transaction(db):
         old = get_session(db, session_id)
-        row = db.execute(GET_STEP, {"id": session_id, "number": old.step + 1}).fetchone()
-        if row is None:
+        number = next_step(db, old)
+        if number is None:
             return old, None
+        row = db.execute(GET_STEP, {"id": session_id, "number": number}).fetchone()
         document = _patched(old.document, row["after"])
-        return _update(db, session_id, document, old.step + 1), row["label"]
+        return _update(db, session_id, document, number, old.tip), row["label"]
 
 
 def go_to_step(db: sqlite3.Connection, session_id: str, number: int) -> tuple[Stored, str | None]:
-    """Walk back or forth to a step, in one transaction; returns what is kept now, and that step's label."""
+    """Walk to a step, on whatever line, in one transaction; returns what is kept now, and that step's label."""
     with transaction(db):
-        numbers = {0, *(step["number"] for step in list_steps(db, session_id))}
-        stored = get_session(db, session_id)
-        if number not in numbers:
+        goal = line_to(db, session_id, number)
+        if number and number not in goal:
             raise NotFoundError("step", str(number))
-        label: str | None = None
+        stored, label = get_session(db, session_id), None
+        while stored.step not in goal:
+            stored, label = undo(db, session_id)
+        if number not in line_to(db, session_id, stored.tip):
+            stored = _update(db, session_id, stored.document, stored.step, number)
         while stored.step != number:
-            stored, label = undo(db, session_id) if stored.step > number else redo(db, session_id)
+            stored, label = redo(db, session_id) if stored.step < number else undo(db, session_id)
         return stored, label
 
 

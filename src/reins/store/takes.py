@@ -5,7 +5,7 @@ import sqlite3
 from pathlib import Path
 from typing import Any
 
-from reins.core.takes import TakeFacts
+from reins.core.sound import TakeFacts
 from reins.errors import NotFoundError
 
 INSERT = """

@@ -1,0 +1,74 @@
+"""A person's own starting points: kept beside the shipped ones, out and in as chain files."""
+
+import json
+from typing import Any
+
+from reins.core.chainfile import parse_chain, parse_settings
+from reins.core.processors import PROCESSORS
+from reins.core.sessions import new_id
+from reins.errors import InputError, NotFoundError
+from reins.services.exporting import safe_name
+from reins.services.house import House
+from reins.store import points as store
+from reins.store.database import transaction
+
+MAX_FILE_BYTES = 1 << 20
+
+
+def own_points(house: House) -> list[dict[str, Any]]:
+    """id, type, name and settings of each, by type and name."""
+    with house.reading() as db:
+        return store.list_points(db)
+
+
+def keep_point(house: House, kind: str, name: str, settings: dict[str, Any]) -> None:
+    """Keep settings under a name; one of the same type and name is replaced. InputError for what is not allowed."""
+    with house.database() as db, transaction(db):
+        _keep(db, kind, name, settings)
+
+
+def _keep(db: Any, kind: str, name: str, settings: dict[str, Any]) -> None:
+    name = name.strip()
+    if not 1 <= len(name) <= 80:
+        raise InputError("The name is empty or too long; 1 to 80 characters are allowed.")
+    if kind not in PROCESSORS:
+        raise InputError(f"There is no processor type “{kind}”; allowed: {', '.join(PROCESSORS)}.")
+    checked = parse_settings(kind, settings, name).model_dump()
+    if "key" in checked:  # another session does not know this one's tracks
+        checked["key"]["source"] = "self"
+    for band in checked.get("bands", []):
+        if "key" in band:
+            band["key"]["source"] = "self"
+    store.keep_point(db, new_id(), kind, name, checked)
+
+
+def remove_point(house: House, point_id: str) -> None:
+    """Forget one, or NotFoundError."""
+    with house.database() as db:
+        store.remove_point(db, point_id)
+
+
+def chain_file(house: House, point_id: str) -> tuple[str, str]:
+    """(file name, text) of a starting point as a chain file with one processor."""
+    point = next((p for p in own_points(house) if p["id"] == point_id), None)
+    if point is None:
+        raise NotFoundError("starting point", point_id)
+    processor = {"type": point["type"], "on": True, "settings": point["settings"]}
+    text = json.dumps({"format": "reins-chain", "version": 1, "processors": [processor]}, indent=2)
+    return f"{safe_name(point['name'])}.json", text
+
+
+def read_chain_file(house: House, raw: bytes, name: str) -> None:
+    """Keep every processor of a chain file under the file's name, numbered where there are several."""
+    if len(raw) > MAX_FILE_BYTES:
+        raise InputError(f"{name}: a chain file has up to {MAX_FILE_BYTES >> 20} MiB.")
+    try:
+        text = raw.decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise InputError(f"{name}: cannot be read as text; a chain file is JSON.") from error
+    entries = parse_chain(text, name)
+    stem = name.rsplit(".", 1)[0][:70] or "chain"
+    with house.database() as db, transaction(db):
+        for index, entry in enumerate(entries, 1):
+            title = stem if len(entries) == 1 else f"{stem} {index}"
+            _keep(db, entry.type, title, entry.settings.model_dump())

@@ -1,0 +1,28 @@
+"""What was computed and may be asked for again: the last used are kept."""
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
+from typing import Any
+
+
+class Remembered:
+    """Values by key, at most so many, and no more than `fits` allows; safe to use from several threads."""
+
+    def __init__(self, most: int, fits: Callable[[Iterable[Any]], bool] = lambda values: True) -> None:
+        self._most, self._fits = most, fits
+        self._lock = threading.Lock()
+        self._values: OrderedDict[Any, Any] = OrderedDict()
+
+    def get(self, key: Any, make: Callable[[], Any]) -> Any:
+        """The value of a key, made now unless it is known; the latest stays whatever its size."""
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+                return self._values[key]
+        value = make()
+        with self._lock:
+            self._values[key] = value
+            while len(self._values) > 1 and (len(self._values) > self._most or not self._fits(self._values.values())):
+                self._values.popitem(last=False)
+        return value

@@ -1,0 +1,203 @@
+"""Session files: a whole session as one open file, out and in, and the mix of one from the command line."""
+
+import contextlib
+import shutil
+import zipfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+
+from reins.core.audio import AudioReader, AudioWriter
+from reins.core.sessionfile import (
+    JSON_NAME,
+    TAKES,
+    FileTake,
+    SessionFile,
+    format_session_file,
+    parse_session_file,
+)
+from reins.core.sessions import MASTER, Document, new_id
+from reins.core.takes import Take, TakeFacts, on_grid, write_take
+from reins.errors import AudioError, SettingsError, StorageError
+from reins.services.bringing_in import left_out_on_failure, write_new_take
+from reins.services.editing import document_of, keep_session
+from reins.services.exporting import Output, pack, write_mix
+from reins.services.house import House
+from reins.store.takes import list_takes
+
+Progress = Callable[[int, int], None]
+MAX_JSON_BYTES = 32 << 20
+MAX_ENTRIES = 1000
+BLOCK_FRAMES = 65536
+
+
+def export_session(house: House, session_id: str, folder: Path, progress: Progress) -> dict[str, object]:
+    """Write a session with its takes into one file; returns {"file", "rounded_takes"}.
+
+    rounded_takes counts takes that are older than the 24-bit grid and were rounded to it.
+    """
+    document = document_of(house, session_id)
+    with house.reading() as db:
+        names = {take_id: row["name"] for take_id, row in list_takes(db, session_id).items()}
+    takes = house.takes(document)
+    total, done, rounded = sum(take.facts.frames for take in takes.values()), 0, 0
+    rows, files = {}, []
+    for take_id, take in takes.items():
+        row = FileTake(name=names[take_id], file=f"{TAKES}/{take_id}.flac", exponent=take.exponent())
+        path = folder / f"{take_id}.flac"
+        rounded += _write_flac(path, take, row.exponent, lambda frames, done=done: progress(done + frames, total))
+        done += take.facts.frames
+        rows[take_id] = row
+        files.append((path, row.file))
+    text = folder / JSON_NAME
+    text.write_text(format_session_file(document, rows), encoding="utf-8")
+    packed = folder / "session.reins.zip"
+    pack(packed, [(text, JSON_NAME), *files])
+    return {"file": str(packed), "rounded_takes": rounded}
+
+
+def _write_flac(path: Path, take: Take, exponent: int, progress: Callable[[int], None]) -> bool:
+    """Write a take; returns whether it had to be rounded."""
+    facts, rounded = take.facts, False
+    with AudioWriter(
+        path, channels=facts.channels, sample_rate=facts.sample_rate, file_format="flac", bits="24"
+    ) as writer:
+        for first in range(0, facts.frames, BLOCK_FRAMES):
+            block = take.read(first, min(BLOCK_FRAMES, facts.frames - first))
+            kept = on_grid(block, exponent)
+            rounded = rounded or bool((kept != block).any())
+            writer.write(kept / 2.0**exponent)
+            progress(first + block.shape[1])
+    return rounded
+
+
+def import_session(house: House, path: Path, name: str, progress: Progress) -> str:
+    """Bring a session file in as a new session; returns its id.
+
+    Raises SettingsError for a file that is no session file, is corrupted or holds a path out of its folder, AudioError
+    for a take that is not allowed; then nothing is left.
+    """
+    folder = house.passing_folder()
+    made: list[str] = []
+    try:
+        parsed = _unpack(path, name, folder)
+        with left_out_on_failure(house, made):
+            facts = {}
+            for index, (take_id, row) in enumerate(parsed.takes.items()):
+                progress(index, len(parsed.takes))
+                with _take_blocks(folder, row, parsed.session.sample_rate, name) as (reader, blocks):
+                    new, facts[take_id] = write_new_take(
+                        house, blocks, channels=reader.channels, sample_rate=reader.sample_rate,
+                        progress=lambda frames: None,
+                    )  # fmt: skip
+                made.append(new)
+            ids = dict(zip(parsed.takes, made, strict=True))
+            rows = [(ids[k], parsed.takes[k].name, facts[k]) for k in ids]
+            return keep_session(house, _renamed(parsed.session, ids), rows)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _renamed(document: Document, takes: dict[str, str]) -> Document:
+    """The document on its new takes, every processor with an id of its own."""
+    for strip_id in (*document.tracks, *document.buses, MASTER):
+        strip = document.strip(strip_id)
+        chain = [entry.model_copy(update={"id": entry.id or new_id()}) for entry in strip.chain]
+        document = document.with_strip(strip_id, chain=chain)
+    for track_id, track in document.tracks.items():
+        document = document.with_strip(track_id, take_id=takes.get(track.take_id or ""))
+    return document
+
+
+def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
+    """Check a zip and lay out what its document names, and nothing else, in a folder."""
+    try:
+        with zipfile.ZipFile(path) as packed:
+            entries = {info.filename: info for info in packed.infolist()}
+            if len(entries) > MAX_ENTRIES:
+                raise SettingsError(f"{name}: it holds {len(entries)} files; up to {MAX_ENTRIES} are allowed.")
+            if JSON_NAME not in entries:
+                raise SettingsError(f"{name}: there is no {JSON_NAME} in it; it is not a session file.")
+            if entries[JSON_NAME].file_size > MAX_JSON_BYTES:
+                raise SettingsError(f"{name}: its {JSON_NAME} is over {MAX_JSON_BYTES >> 20} MiB.")
+            parsed = parse_session_file(packed.read(JSON_NAME).decode("utf-8"), f"{name}: {JSON_NAME}")
+            room = shutil.disk_usage(folder).free
+            wanted = sum(entries[row.file].file_size for row in parsed.takes.values() if row.file in entries)
+            if wanted > room // 4:
+                raise StorageError(f"{name}: it is too large for the room on this disk ({room >> 30} GiB).")
+            for row in parsed.takes.values():
+                if row.file not in entries:
+                    raise SettingsError(f"{name}: the take {row.file} is not in it.")
+                place = folder / row.file
+                place.parent.mkdir(parents=True, exist_ok=True)
+                with packed.open(row.file) as source, place.open("wb") as target:
+                    shutil.copyfileobj(source, target, 1 << 20)
+            return parsed
+    except (zipfile.BadZipFile, UnicodeDecodeError, EOFError, NotImplementedError, RuntimeError) as error:
+        raise SettingsError(
+            f"{name}: the file is damaged, or not a session file ({error}); nothing was added."
+        ) from error
+    except OSError as error:
+        raise StorageError(f"{name}: the disk refused ({error.strerror}); nothing was added.") from error
+
+
+@contextlib.contextmanager
+def _take_blocks(
+    folder: Path, row: FileTake, sample_rate: int, name: str
+) -> Iterator[tuple[AudioReader, Iterator[np.ndarray]]]:
+    """A take's reader and its blocks at the session's rate, multiplied by two to the take's exponent."""
+    path = (folder / row.file).resolve()
+    if not path.is_relative_to(folder.resolve()):
+        raise SettingsError(f"{name}: {row.file} lies outside the session's folder.")
+    if not path.is_file():
+        raise AudioError(f"{name}: {row.file} is not there.")
+    with AudioReader(path, sample_rate=sample_rate, name=f"{name}: {row.file}") as reader:
+        yield reader, (block * 2.0**row.exponent for block in reader.blocks())
+
+
+def render_session(
+    path: Path, folder: Path, output: Output, progress: Progress, *, mix: bool, stems: bool
+) -> dict[str, int]:
+    """Write mix and stems of a session file (the zip, or the JSON with its takes beside it) into a folder.
+
+    Returns clipped frames by file name; nothing half-written is left, whatever happens.
+    """
+    output.check()
+    if not folder.is_dir():
+        raise SettingsError(f"{folder}: this folder does not exist; make it first.")
+    with contextlib.ExitStack() as stack:
+        work = stack.enter_context(_beside(folder))
+        if zipfile.is_zipfile(path):
+            parsed, root = _unpack(path, path.name, work / "unpacked"), work / "unpacked"
+        else:
+            parsed, root = parse_session_file(_text(path), path.name), path.parent
+        takes = {}
+        for take_id, row in parsed.takes.items():
+            with _take_blocks(root, row, parsed.session.sample_rate, path.name) as (reader, blocks):
+                facts = TakeFacts(reader.channels, reader.sample_rate, reader.frames)
+                place = work / f"take{len(takes)}"
+                write_take(place, blocks, channels=facts.channels, sample_rate=facts.sample_rate)
+            takes[take_id] = Take(place)
+        return write_mix(parsed.session, takes, folder, output, progress, mix=mix, stems=stems)
+
+
+@contextlib.contextmanager
+def _beside(folder: Path) -> Iterator[Path]:
+    """A folder for what is only needed while rendering; gone afterwards."""
+    work = folder / f".reins-{new_id()}"
+    try:
+        (work / "unpacked").mkdir(parents=True)
+    except OSError as error:
+        raise StorageError(f"{folder}: cannot be written to ({error.strerror}).") from error
+    try:
+        yield work
+    finally:
+        shutil.rmtree(work, ignore_errors=True)
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise SettingsError(f"{path}: cannot be read as text; a session is JSON, or a zip with it.") from error

@@ -1,0 +1,113 @@
+"""The sounds a strip's chain works on: its source (a take laid out, or what comes to a bus or the master) and its keys.
+
+What has to be rendered is rendered once and kept on disk, as a take, under a name made from all that leads to it, until
+others were wanted since.
+"""
+
+import hashlib
+import itertools
+import shutil
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from reins.core.engine.mixer import session_frames
+from reins.core.engine.offline import render_incoming, render_strip
+from reins.core.lanes import Lane, Silence
+from reins.core.routing import leading_to, ties
+from reins.core.sessions import Document
+from reins.core.sound import Sound
+from reins.core.takes import Take, write_take
+from reins.errors import ConflictError
+from reins.services.house import House
+
+KEPT_SUMS = 8
+Check = Callable[[], None]
+
+
+class Sounds:
+    """Gives the sound before any strip's chain, and those of its keys."""
+
+    def __init__(self, house: House) -> None:
+        self._house = house
+        self._lock = threading.Lock()
+        self._sums: OrderedDict[str, Take] = OrderedDict()
+        self._making: dict[str, threading.Lock] = {}
+
+    def source(self, document: Document, strip_id: str, check: Check = lambda: None) -> tuple[Sound, str]:
+        """What a strip's chain hears, and a name that changes whenever that does; `check` may raise to stop.
+
+        Raises ConflictError for a track without a take and a session without sound.
+        """
+        strip = document.strip(strip_id)
+        if strip_id in document.tracks:
+            track = document.tracks[strip_id]
+            if track.take_id is None:
+                raise ConflictError(f"{strip.name}: this track has no take.")
+            laid = f"{track.take_id}/{track.start_frame}/{track.trim_db}/{track.inverted}"
+            return Lane(self._house.take(track.take_id), track), laid
+        return self._rendered(leading_to(document, strip_id), strip_id, render_incoming, check)
+
+    def keys(self, document: Document, strip_id: str, check: Check = lambda: None) -> tuple[dict[str, Sound], str]:
+        """The sounds of the outside keys of a strip's chain, by name, and a name that changes whenever they do."""
+        found: dict[str, Sound] = {}
+        names = []
+        for name, source, tap in ties(document, strip_id):
+            track = document.tracks.get(source)
+            if track is not None and track.take_id is None:
+                found[name], key = Silence(document.sample_rate), "silence"
+            elif tap == "before":
+                found[name], key = self.source(document, source, check)
+            else:
+                reduced = leading_to(document, source, chain=True)
+                found[name], key = self._rendered(reduced, source, render_strip, check)
+            names.append(f"{name}={key}")
+        return found, " ".join(names)
+
+    def _rendered(
+        self, document: Document, strip_id: str, render: Callable[..., Iterator[np.ndarray]], check: Check
+    ) -> tuple[Take, str]:
+        """What `render` makes of a strip in a document reduced to what leads there, made now unless it is kept."""
+        key = hashlib.sha256(f"{render.__name__} {strip_id} {document.model_dump_json()}".encode()).hexdigest()[:32]
+        with self._lock:
+            making = self._making.setdefault(key, threading.Lock())
+        with making:  # who asks for what is being made already waits for it
+            take = self._kept(key)
+            if take is None:
+                takes = self._house.takes(document)
+                frames = session_frames(document, takes)
+                if frames == 0:
+                    raise ConflictError("Nothing comes here yet: no track with a take leads to it.")
+                take = self._written(key, render(document, takes, strip_id, frames), document.sample_rate, check)
+                self._keep(key, take)
+        return take, key
+
+    def _kept(self, key: str) -> Take | None:
+        with self._lock:
+            if key in self._sums:
+                self._sums.move_to_end(key)
+            return self._sums.get(key)
+
+    def _keep(self, key: str, take: Take) -> None:
+        with self._lock:
+            self._sums[key] = take
+            while len(self._sums) > KEPT_SUMS:
+                old, _ = self._sums.popitem(last=False)
+                self._making.pop(old, None)
+                shutil.rmtree(self._house.passing_dir / old, ignore_errors=True)
+
+    def _written(self, key: str, blocks: Iterator[np.ndarray], sample_rate: int, check: Check) -> Take:
+        folder, final = self._house.passing_folder(), self._house.passing_dir / key
+        try:
+            first = next(blocks)
+            write_take(
+                folder / key, itertools.chain([first], blocks), channels=first.shape[0], sample_rate=sample_rate,
+                progress=lambda frames: check(),
+            )  # fmt: skip
+            if not final.exists():
+                (folder / key).rename(final)
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
+        return Take(final)
