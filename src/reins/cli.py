@@ -59,10 +59,34 @@ def process(
             source, output, chain, keys=keys, trace=trace, block_frames=block, file_format=file_format, bits=bits,
             progress=progress,
         )  # fmt: skip
-    if clipped:
+    _tell_clipped(output, clipped)
+
+
+@app.command()
+def render(
+    session: Annotated[Path, typer.Argument(metavar="SESSION.json", help="A session file: its JSON, or the zip.")],
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="DIR", help="The folder to write into.")],
+    stems: Annotated[bool, typer.Option("--stems", help="Write what goes to the master, one file each.")] = False,
+    mix: Annotated[bool, typer.Option("--mix", help="Write the mix; also when neither is asked for.")] = False,
+    file_format: Annotated[str, typer.Option("--format", metavar="wav|flac")] = "wav",
+    bits: Annotated[str | None, typer.Option("--bits", metavar="16|24|32f", help="32f for WAV, 24 for FLAC.")] = None,
+    rate: Annotated[int | None, typer.Option("--rate", metavar="HZ", help="Another rate than the session's.")] = None,
+) -> None:
+    """Render the mix and the stems of a session file."""
+    from reins.services.exporting import Output
+    from reins.services.sessionfiles import render_session
+
+    wanted = Output(file_format, bits or ("24" if file_format == "flac" else "32f"), rate)
+    with _progress(f"Rendering {session.name}") as progress:
+        clipped = render_session(session, output, wanted, progress, mix=mix or not stems, stems=stems)
+    for name, frames in clipped.items():
+        _tell_clipped(output / name, frames)
+
+
+def _tell_clipped(path: Path, frames: int) -> None:
+    if frames:
         print(
-            f"{output}: {clipped} frames were louder than full scale and clipped; --bits 32f keeps them.",
-            file=sys.stderr,
+            f"{path}: {frames} frames were louder than full scale and clipped; --bits 32f keeps them.", file=sys.stderr
         )
 
 

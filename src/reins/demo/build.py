@@ -12,7 +12,6 @@ class Part:
     """A finished take with its place in the mix."""
 
     name: str
-    group: str
     samples: Array
     fader_db: float
     pan_pct: float
@@ -21,21 +20,21 @@ class Part:
 def make_parts(progress: Callable[[str, int, int], None] = lambda what, done, total: None) -> Iterator[Part]:
     """The parts in the order of the track list; `progress` hears what is being made, and how many of how many."""
     made: dict[str, Array] = {}
-    recipe: list[tuple[str, str, Callable[[], Array], float, float]] = [
-        ("Kick", "drums", drums.make_kick, -5.0, 0.0),
-        ("Snare", "drums", lambda: drums.make_snare(made["Kick"], made["Hats"]), -7.0, 0.0),
-        ("Hats", "drums", drums.make_hats, -9.0, 25.0),
-        ("Room", "drums", lambda: drums.make_room(made["Kick"], made["Snare"], made["Hats"]), -14.0, 0.0),
-        ("Bass", "bass", strings.make_bass, -7.0, 0.0),
-        ("Guitar L", "guitar", lambda: strings.make_guitar(0), -12.0, -70.0),
-        ("Guitar R", "guitar", lambda: strings.make_guitar(1), -12.0, 70.0),
-        ("Singer", "voice", voices.make_singer, -5.0, 0.0),
-        ("Announcer", "voice", voices.make_announcer, -4.0, 0.0),
-        ("Harmonium", "keys", strings.make_harmonium, -12.0, 15.0),
+    recipe: list[tuple[str, Callable[[], Array], float, float]] = [
+        ("Kick", drums.make_kick, -5.0, 0.0),
+        ("Snare", lambda: drums.make_snare(made["Kick"], made["Hats"]), -7.0, 0.0),
+        ("Hats", drums.make_hats, -9.0, 25.0),
+        ("Room", lambda: drums.make_room(made["Kick"], made["Snare"], made["Hats"]), -14.0, 0.0),
+        ("Bass", strings.make_bass, -7.0, 0.0),
+        ("Guitar L", lambda: strings.make_guitar(0), -12.0, -70.0),
+        ("Guitar R", lambda: strings.make_guitar(1), -12.0, 70.0),
+        ("Singer", voices.make_singer, -5.0, 0.0),
+        ("Announcer", voices.make_announcer, -4.0, 0.0),
+        ("Harmonium", strings.make_harmonium, -12.0, 15.0),
     ]
     made["Kick"], made["Hats"] = drums.make_kick(), drums.make_hats()
-    for index, (name, group, make, fader_db, pan_pct) in enumerate(recipe):
+    for index, (name, make, fader_db, pan_pct) in enumerate(recipe):
         progress(name, index, len(recipe))
         if name not in made:
             made[name] = make()
-        yield Part(name, group, made[name], fader_db, pan_pct)
+        yield Part(name, made[name], fader_db, pan_pct)

@@ -14,10 +14,13 @@ from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
 
 from reins import errors
+from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
+from reins.services.matching import Matching
 from reins.services.previews import Previews
-from reins.web import live, routes
+from reins.services.sounds import Sounds
+from reins.web import files, live, routes
 from reins.web.guard import STATIC, Guard, static_version
 
 log = logging.getLogger(__name__)
@@ -53,12 +56,15 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app = FastAPI(title="Reins", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     version = static_version()
     app.state.house, app.state.settings = house, settings
-    app.state.jobs, app.state.previews = Jobs(), Previews(house)
+    sounds = Sounds(house)
+    app.state.frequencies = Frequencies(house, sounds)
+    app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)
     app.state.templates.env.globals["static"] = f"/static/{version}"
     app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
     app.include_router(routes.router)
+    app.include_router(files.router)
     app.include_router(live.router)
     app.add_middleware(Guard, hosts=settings.hosts)
     app.add_exception_handler(errors.ReinsError, _known_error)

@@ -8,13 +8,17 @@ import queue
 import struct
 import threading
 from collections.abc import Callable
+from dataclasses import asdict
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
-from reins.core.changes import SetProcessor, SetTrack
+from reins.core.changes import SetProcessor, SetStrip
 from reins.core.engine.live import LiveBlock, LiveClock
-from reins.core.engine.mixer import LISTENS
+from reins.core.engine.mixer import LISTENS, Listening
+from reins.core.engine.watching import Sight, Watched
+from reins.core.measure.matching import MOST_GAIN_DB
 from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.errors import InputError, ReinsError
@@ -47,7 +51,7 @@ class DeskPlayer:
         self._commands.put(None)
 
     def _takes(self, document: Document) -> dict[str, Take]:
-        return {track.take_id: self._house.take(track.take_id) for track in document.tracks.values()}
+        return self._house.takes(document)
 
     def _run(self) -> None:
         while True:
@@ -116,24 +120,32 @@ class DeskPlayer:
         self._clock.played(int(message["stream"]), int(message["frames"]))
 
     def _on_listen(self, message: dict[str, Any]) -> None:
-        what = message["what"]
+        """What is heard, of the mix or one strip, and how much louder to match."""
+        what, gain_db = message["what"], float(message.get("gain_db", 0.0))
         if what not in LISTENS:
             raise InputError(f"listen is “{what}”; allowed: {', '.join(LISTENS)}.")
-        self._clock.listen(what)
+        if not abs(gain_db) <= MOST_GAIN_DB:
+            raise InputError(f"gain_db is {gain_db}; allowed: −{MOST_GAIN_DB:g} to {MOST_GAIN_DB:g} dB.")
+        of, processor_id, band = message.get("of"), message.get("processor_id"), str(message.get("band") or "")
+        one = what in ("key", "band")
+        self._clock.listen(Listening(what, of, processor_id if one else None, gain_db, band if what == "band" else ""))
+
+    def _on_watch(self, message: dict[str, Any]) -> None:
+        """What is looked at: where its processors stand and spectra of now are told with the meters."""
+        names = (str(message.get(name) or "") for name in ("strip_id", "processor_id"))
+        self._clock.watch(Watched(*names, bool(message.get("spectra")), str(message.get("beside") or "")))
 
     def _on_try(self, message: dict[str, Any]) -> None:
         """Settings of a processor while they are dragged: heard, not kept."""
-        fields = {k: message[k] for k in ("track_id", "processor_id", "settings")}
+        fields = {k: message[k] for k in ("strip_id", "processor_id")}
+        # Matching waits until it is kept: the take's spectrum may have to be measured first.
+        fields["settings"] = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
         self._change(SetProcessor(kind="set_processor", **fields).apply(self._trial)[0])
 
-    def _on_try_track(self, message: dict[str, Any]) -> None:
-        """Fader or pan while it is dragged: heard, not kept."""
-        fields = {k: float(message[k]) for k in ("fader_db", "pan_pct") if k in message}
-        try:
-            trial = SetTrack(kind="set_track", track_id=message["track_id"], **fields)
-        except ValueError as error:
-            raise InputError("fader −90 to 12 dB and pan −100 to 100 % are allowed.") from error
-        self._change(trial.apply(self._trial)[0])
+    def _on_try_strip(self, message: dict[str, Any]) -> None:
+        """Fader, pan or trim while it is dragged: heard, not kept."""
+        change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
+        self._change(change.apply(self._trial)[0])
 
     def _on_kept(self, message: dict[str, Any]) -> None:
         """The session has changed, here or in another tab."""
@@ -148,12 +160,28 @@ class DeskPlayer:
 
 
 def _meters(block: LiveBlock) -> dict[str, Any]:
-    tracks = {k: [round(p, 1), round(r, 1)] for k, (p, r) in block.tracks.items()}
     return {
-        "type": "meters", "stream": block.stream, "frame": block.session_frame, "tracks": tracks,
-        "gains": {k: [round(v, 2) for v in stage] for k, stage in block.gains.items()},
-        "master": [round(v, 1) for v in block.master],
+        "type": "meters", "stream": block.stream, "frame": block.session_frame,
+        "strips": {k: [round(v, 1) for v in levels] for k, levels in block.strips.items()},
+        "gains": {k: round(v, 2) for k, v in block.gains.items()},
+        **_sight(block.sight),
+        "master": {k: _rounded(v) for k, v in asdict(block.master).items()},
     }  # fmt: skip
+
+
+def _sight(sight: Sight) -> dict[str, Any]:
+    return {
+        "points": {k: [round(v, 1) for v in point] for k, point in sight.points.items()},
+        "bands": {k: round(v, 2) for k, v in sight.bands.items()},
+        "curve": None if sight.curve_db is None else np.round(sight.curve_db, 1).tolist(),
+        "spectra": {k: np.rint(row).astype(int).tolist() for k, row in sight.spectra.items()},
+    }
+
+
+def _rounded(value: Any) -> Any:
+    if isinstance(value, tuple):
+        return [_rounded(v) for v in value]
+    return None if value is None else round(value, 2)
 
 
 @router.websocket("/api/sessions/{session_id}/live")

@@ -1,46 +1,23 @@
 """Pages and JSON routes: each parses, calls one service, answers."""
 
-import contextlib
-import shutil
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Depends, File, Query, Request, UploadFile
-from fastapi.responses import FileResponse, HTMLResponse, Response
+from fastapi import APIRouter, Body, File, Request, UploadFile
+from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict
 
-from reins.core.audio import check_output
 from reins.core.chainfile import describe_fields
 from reins.core.processors import PROCESSORS
-from reins.core.sessions import Document, Track
+from reins.core.sessions import Bus, Document, Master, Track
 from reins.core.starting_points import starting_points
-from reins.errors import ConflictError, InputError, StorageError
-from reins.services import editing
-from reins.services.bringing_in import bring_in
-from reins.services.exporting import export_track
-from reins.services.house import House
-from reins.services.jobs import Job, Jobs
-from reins.services.previews import Previews
+from reins.errors import InputError
+from reins.services import editing, guide, points
+from reins.services.frequencies import points as points_told
+from reins.web.depends import TheFrequencies, TheHouse, TheMatching, ThePreviews
 
 router = APIRouter()
-
-
-def _house(request: Request) -> House:
-    return request.app.state.house  # type: ignore[no-any-return]
-
-
-def _jobs(request: Request) -> Jobs:
-    return request.app.state.jobs  # type: ignore[no-any-return]
-
-
-def _previews(request: Request) -> Previews:
-    return request.app.state.previews  # type: ignore[no-any-return]
-
-
-TheHouse = Annotated[House, Depends(_house)]
-TheJobs = Annotated[Jobs, Depends(_jobs)]
-ThePreviews = Annotated[Previews, Depends(_previews)]
 
 
 def processor_catalogue() -> list[dict[str, Any]]:
@@ -51,6 +28,7 @@ def processor_catalogue() -> list[dict[str, Any]]:
             "label": made.label,
             "about": made.about,
             "line": made.line,
+            "ready": made.ready,
             "settings": describe_fields(made.Settings),
             "points": [asdict(point) for point in starting_points(kind)],
         }
@@ -75,12 +53,32 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
     data = {
         "session": state,
         "processors": processor_catalogue(),
-        "trackSettings": describe_fields(Track),
-        "tempo": describe_fields(Document)[0],
+        "stripSettings": {
+            "track": describe_fields(Track),
+            "bus": describe_fields(Bus),
+            "master": describe_fields(Master),
+        },
+        "sessionSettings": [row for row in describe_fields(Document) if row["group"] == "Time"],
+        "ownPoints": points.own_points(house),
+        "frequencies": points_told(),
         "sound": {"worklet": f"{static}/js/worklet.js", "worker": f"{static}/js/liveworker.js"},
     }
     page: Response = request.app.state.templates.TemplateResponse(request, "desk.html", {"data": data, "state": state})
     return page
+
+
+@router.get("/guide/{kind}", response_class=HTMLResponse)
+def guide_page(request: Request, kind: str) -> Response:
+    """The guide's page on a processor."""
+    html = guide.page(kind)
+    page: Response = request.app.state.templates.TemplateResponse(request, "guide.html", {"kind": kind, "html": html})
+    return page
+
+
+@router.get("/guide/pictures/{name}")
+def guide_picture(name: str) -> Response:
+    """A picture of the guide."""
+    return Response(guide.picture(name), media_type="image/svg+xml")
 
 
 class NewSession(BaseModel):
@@ -156,92 +154,114 @@ class PreviewBody(BaseModel):
     whole: bool = False
 
 
-@router.post("/api/sessions/{session_id}/tracks/{track_id}/preview")
-def preview(session_id: str, track_id: str, body: PreviewBody, previews: ThePreviews) -> dict[str, Any]:
-    """What a chain does to a track, in numbers to be drawn."""
-    return previews.preview(session_id, track_id, **body.model_dump())
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/preview")
+def preview(session_id: str, strip_id: str, body: PreviewBody, previews: ThePreviews) -> dict[str, Any]:
+    """What a chain does to a track, a bus or the mix, in numbers to be drawn."""
+    return previews.preview(session_id, strip_id, **body.model_dump())
 
 
-@router.get("/api/sessions/{session_id}/tracks/{track_id}/levels")
-def levels(session_id: str, track_id: str, previews: ThePreviews) -> dict[str, Any]:
-    """How long a take sits at each level."""
-    return previews.levels(session_id, track_id)
+@router.get("/api/sessions/{session_id}/strips/{strip_id}/levels")
+def levels(session_id: str, strip_id: str, previews: ThePreviews) -> dict[str, Any]:
+    """How long a strip's sound sits at each level, and its peaks from end to end."""
+    return previews.levels(session_id, strip_id)
 
 
-@router.post("/api/sessions/{session_id}/takes")
-def bring_in_file(
-    request: Request, session_id: str, house: TheHouse, jobs: TheJobs, file: Annotated[UploadFile, File()]
-) -> dict[str, Any]:
-    """Bring a file in as a new track; answers with the job that does it."""
-    editing.document_of(house, session_id)
-    limit = request.app.state.settings.max_upload_bytes
-    name = Path(file.filename or "take").name[-120:]
-    if (file.size or 0) > limit:
-        raise InputError(f"{name}: it has {(file.size or 0) >> 20} MiB; up to {limit >> 20} MiB are allowed.")
-    folder = house.passing_folder()
-    try:
-        with (folder / "upload").open("wb") as kept:
-            shutil.copyfileobj(file.file, kept, 1 << 20)
-    except OSError as error:
-        shutil.rmtree(folder, ignore_errors=True)
-        raise StorageError(f"{name}: the disk refused it ({error.strerror}); nothing was added.") from error
-
-    def work(job: Job) -> dict[str, Any]:
-        with contextlib.ExitStack() as stack:
-            stack.callback(shutil.rmtree, folder, ignore_errors=True)
-            return {"track_id": bring_in(house, session_id, folder / "upload", name, job.progress)}
-
-    return jobs.start(f"Bringing in {name}", work).as_dict()
-
-
-class ExportBody(BaseModel):
-    """Body of an export."""
+class SpectrumBody(BaseModel):
+    """Body of a question for the spectrum of a whole take."""
 
     model_config = ConfigDict(extra="forbid")
-    format: str = "wav"
-    bits: str = "24"
+    desk: str
+    number: int
+    what: str
+    processor_id: str | None = None
 
 
-@router.post("/api/sessions/{session_id}/tracks/{track_id}/export")
-def export(session_id: str, track_id: str, body: ExportBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
-    """Write a track's result to a file; answers with the job that does it."""
-    name = editing.document_of(house, session_id).track(track_id).name
-    check_output(house.passing_dir / "held", body.format, body.bits)
-    path = house.passing_folder() / f"held.{body.format}"
-
-    def work(job: Job) -> dict[str, Any]:
-        facts = export_track(
-            house, session_id, track_id, path, file_format=body.format, bits=body.bits, progress=job.progress
-        )
-        return {**facts, "file": str(path), "name": f"{name} held.{body.format}"}
-
-    return _public(jobs.start(f"Exporting {name}", work))
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/spectrum")
+def spectrum(session_id: str, strip_id: str, body: SpectrumBody, frequencies: TheFrequencies) -> dict[str, Any]:
+    """The mean spectrum of a strip's source, result or key over the whole session."""
+    more = {"desk": body.desk, "number": body.number}
+    return frequencies.spectrum(session_id, strip_id, body.what, body.processor_id, **more)  # type: ignore[arg-type]
 
 
-def _public(job: Job) -> dict[str, Any]:
-    told = job.as_dict()
-    if isinstance(told["result"], dict):
-        told["result"] = {k: v for k, v in told["result"].items() if k != "file"}
-    return told
+class MapBody(BaseModel):
+    """Body of a question for a part of the map."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    start: int
+    frames: int
+    columns: int
 
 
-@router.get("/api/jobs/{job_id}")
-def job_state(job_id: str, jobs: TheJobs) -> dict[str, Any]:
-    """How far a piece of work is."""
-    return _public(jobs.get(job_id))
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/map")
+def take_map(session_id: str, strip_id: str, body: MapBody, frequencies: TheFrequencies) -> Response:
+    """A part of the map of a strip's source: a byte a row, column after column."""
+    return Response(
+        frequencies.picture(session_id, strip_id, **body.model_dump()), media_type="application/octet-stream"
+    )
 
 
-@router.delete("/api/jobs/{job_id}")
-def cancel_job(job_id: str, jobs: TheJobs) -> dict[str, Any]:
-    """Ask a piece of work to stop."""
-    jobs.get(job_id).cancel()
-    return _public(jobs.get(job_id))
+class MatchingBody(BaseModel):
+    """Body of a question how loud each listening choice is."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    of: str | None = None
 
 
-@router.get("/api/jobs/{job_id}/file")
-def job_file(job_id: str, jobs: TheJobs, _: Annotated[str | None, Query()] = None) -> Response:
-    """The file a finished export has written."""
-    job = jobs.get(job_id)
-    if job.state != "done" or "file" not in (job.result or {}):
-        raise ConflictError(f"{job.what}: there is no file yet.")
-    return FileResponse(job.result["file"], filename=job.result["name"])
+@router.post("/api/sessions/{session_id}/matching")
+def match_listening(session_id: str, body: MatchingBody, matching: TheMatching) -> dict[str, Any]:
+    """The gain of each listening choice that makes them equally loud."""
+    return matching.listening(session_id, body.of, desk=body.desk, number=body.number)
+
+
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/processors/{processor_id}/makeup")
+def match_makeup(session_id: str, strip_id: str, processor_id: str, matching: TheMatching) -> dict[str, Any]:
+    """Set a processor's makeup so that result and source are equally loud."""
+    return matching.makeup(session_id, strip_id, processor_id)
+
+
+class PointBody(BaseModel):
+    """Body of a starting point to keep."""
+
+    model_config = ConfigDict(extra="forbid")
+    type: str
+    name: str
+    settings: dict[str, Any]
+
+
+@router.get("/api/points")
+def own_points(house: TheHouse) -> dict[str, Any]:
+    """The person's own starting points, by type."""
+    return {"points": points.own_points(house)}
+
+
+@router.post("/api/points")
+def keep_point(body: PointBody, house: TheHouse) -> dict[str, Any]:
+    """Keep a processor's settings as a starting point."""
+    points.keep_point(house, body.type, body.name, body.settings)
+    return {"points": points.own_points(house)}
+
+
+@router.delete("/api/points/{point_id}")
+def remove_point(point_id: str, house: TheHouse) -> dict[str, Any]:
+    """Forget a starting point."""
+    points.remove_point(house, point_id)
+    return {"points": points.own_points(house)}
+
+
+@router.get("/api/points/{point_id}/file")
+def point_file(point_id: str, house: TheHouse) -> Response:
+    """A starting point as a chain file."""
+    name, text = points.chain_file(house, point_id)
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(text, media_type="application/json", headers=headers)
+
+
+@router.post("/api/points/file")
+def read_point_file(file: Annotated[UploadFile, File()], house: TheHouse) -> dict[str, Any]:
+    """Keep each processor of a chain file as a starting point."""
+    points.read_chain_file(house, file.file.read(points.MAX_FILE_BYTES + 1), Path(file.filename or "chain").name[-120:])
+    return {"points": points.own_points(house)}

@@ -19,8 +19,10 @@ HERE = Path(__file__).parent
 KERNELS = (
     "core.dsp.dynamics",
     "core.dsp.filters",
+    "core.dsp.variable",
     "core.dsp.loudness",
     "core.dsp.limiting",
+    "core.dsp.levels",
     "core.takes",
     "core.measure.folding",
 )
@@ -74,6 +76,7 @@ def _get_ready(gate: Gate, data_dir: Path, host: str, demo: bool) -> None:
             gate.progress("compiling the sound kernels (only once)", index, len(KERNELS))
             importlib.import_module(f"reins.{name}")
         gate.progress("opening the shelf", 0, 1)
+        from reins.core.measure.spectra import transform
         from reins.services.bringing_in import ensure_demo
         from reins.services.house import House
         from reins.web.app import LOOPBACK, AppSettings, create_app
@@ -84,6 +87,7 @@ def _get_ready(gate: Gate, data_dir: Path, host: str, demo: bool) -> None:
                 house, lambda name, done, total: gate.progress(f"playing the demo session: {name}", done, total)
             )
         gate.app = create_app(AppSettings(data_dir, hosts=(*LOOPBACK, host)), house)
+        transform()  # in the meantime, so that the first spectrum does not wait for it
     except ReinsError as error:
         gate.problem = str(error)
         log.error("%s", error)

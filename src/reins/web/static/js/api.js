@@ -37,15 +37,38 @@ export const undo = (id) => post(`/api/sessions/${id}/undo`, {});
 export const redo = (id) => post(`/api/sessions/${id}/redo`, {});
 export const history = (id) => request(`/api/sessions/${id}/history`);
 export const goToStep = (id, number) => post(`/api/sessions/${id}/history`, { number });
-export const preview = (id, track, body, signal) => post(`/api/sessions/${id}/tracks/${track}/preview`, body, signal);
-export const levels = (id, track) => request(`/api/sessions/${id}/tracks/${track}/levels`);
-export const exportTrack = (id, track, body) => post(`/api/sessions/${id}/tracks/${track}/export`, body);
+export const preview = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/preview`, body, signal);
+export const spectrum = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/spectrum`, body, signal);
+
+/** A part of the map as bytes, column after column. @returns {Promise<Uint8Array>} */
+export async function takeMap(id, strip, body, signal) {
+  const options = { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body), signal };
+  const response = await fetch(`/api/sessions/${id}/strips/${strip}/map`, options).catch((error) => {
+    throw error.name === "AbortError" ? error : new ApiError(LOST, 0);
+  });
+  if (!response.ok) throw new ApiError((await response.json().catch(() => ({}))).error || LOST, response.status);
+  return new Uint8Array(await response.arrayBuffer());
+}
+
+export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
+export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);
+export const matchMakeup = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/makeup`, {});
+export const exportStrip = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/export`, body);
+export const exportMix = (id, body) => post(`/api/sessions/${id}/mix`, body);
+export const exportSession = (id) => post(`/api/sessions/${id}/file`, {});
+export const keepPoint = (body) => post("/api/points", body);
+export const removePoint = (id) => request(`/api/points/${id}`, { method: "DELETE" });
+export const pointFile = (id) => `/api/points/${id}/file`;
 export const getJob = (id) => request(`/api/jobs/${id}`);
 export const cancelJob = (id) => request(`/api/jobs/${id}`, { method: "DELETE" });
 export const jobFile = (id) => `/api/jobs/${id}/file`;
 
-/** Send a file up; `progress` hears percent. Resolves to the job that brings it in. */
-export function bringIn(id, file, progress) {
+/** Bring a file in as a track. Resolves to the job that does it. */
+export const bringIn = (id, file, progress) => sendFile(`/api/sessions/${id}/takes`, file, progress);
+export const openSessionFile = (file, progress) => sendFile("/api/sessionfiles", file, progress);
+
+/** Send a file up; `progress` hears percent. */
+export function sendFile(path, file, progress) {
   return new Promise((resolve, reject) => {
     const sender = new XMLHttpRequest();
     const form = new FormData();
@@ -62,7 +85,7 @@ export function bringIn(id, file, progress) {
       if (sender.status < 300) resolve(body);
       else reject(new ApiError(body.error, sender.status));
     };
-    sender.open("POST", `/api/sessions/${id}/takes`);
+    sender.open("POST", path);
     sender.send(form);
   });
 }

@@ -1,16 +1,13 @@
 // The bench of the chosen processor: its controls in groups, its pictures, and what it did.
 
+import { inTable } from "./bands.js";
 import { element, makeControl } from "./control.js";
 import { paintCurve } from "./draw/curve.js";
 import { paintBurst, paintHistogram } from "./draw/small.js";
 
-const FACTS = [
-  ["held", "held for"],
-  ["usual", "usual"],
-  ["deepest", "deepest"],
-  ["crest", "crest, dB"],
-  ["loudness", "loudness, LUFS"],
-];
+const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepest"]];
+const GATE_FACTS = [["open", "open for"], ["openings", "openings"], ["shortest", "shortest"]];
+const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"]];
 const GROUPS = ["Level", "Time", "Detect", "Key", "Out"];
 
 /** The value of a dotted setting name. */
@@ -30,7 +27,7 @@ export function overlaid(settings, over) {
 export class Bench {
   /**
    * @param {HTMLElement} root
-   * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, tempo: () => number}} to
+   * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, match: () => void, tempo: () => number, sources: () => string[][]}} to
    */
   constructor(root, to) {
     Object.assign(this, { root, to });
@@ -51,7 +48,10 @@ export class Bench {
     this.line = line;
     this.answer = null;
     this.controls.clear();
-    const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name && s.kind !== "source")]).filter(([, rows]) => rows.length);
+    settings = settings.filter(({ name, kind }) => kind !== "list" && !inTable(type, name));
+    const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
+    const rows = (group) => settings.filter((s) => s.group === group).length;
+    this.panel.classList.toggle("is-out-under-level", rows("Level") < rows("Key"));
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));
   }
 
@@ -68,8 +68,15 @@ export class Bench {
       attempt: (value) => this.to.attempt(setting.name, value),
       keep: (value) => this.to.keep(setting.name, value),
       tempo: this.to.tempo,
+      sources: this.to.sources,
     });
     this.controls.set(setting.name, control);
+    if (setting.name === "makeup_db") {
+      const match = element("button", "text-button control-match", { type: "button", "data-help": "Sets makeup so that result and source are equally loud, over the loop or everything.", "data-do": "match-makeup" });
+      match.textContent = "match";
+      match.addEventListener("click", () => this.to.match());
+      control.root.querySelector(".control-label").append(" ", match);
+    }
     return control;
   }
 
@@ -81,13 +88,13 @@ export class Bench {
 
   /** Show an answer of the previewer. */
   show(answer) {
-    this.answer = answer.curve ? answer : null;
+    this.answer = answer.frequency !== undefined ? answer : null;
     if (answer.whole) this.tell(answer);
     this.paint();
   }
 
   /** What it did, over the whole take. */
-  tell({ statistics, source, result, histogram }) {
+  tell({ statistics, source, result, histogram, gate, bands }) {
     const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace("-", "−")} ${unit}`.trim());
     const told = {
       held: `${statistics.held_pct.toFixed(0)} % of the take`,
@@ -95,9 +102,29 @@ export class Bench {
       deepest: figure(statistics.deepest_db),
       crest: `${figure(source.crest_db, "")} → ${figure(result.crest_db, "")}`,
       loudness: `${figure(source.integrated_lufs, "")} → ${figure(result.integrated_lufs, "")}`,
+      returns: statistics.return_s === null ? "–" : `${(statistics.return_s * 1000).toFixed(0)} ms`,
     };
+    if (gate) {
+      Object.assign(told, {
+        open: `${gate.open_pct.toFixed(0)} % of the take`,
+        openings: `${gate.openings}, ${gate.openings_per_bar.toFixed(1)} a bar`,
+        shortest: gate.shortest_ms === null ? "–" : `${gate.shortest_ms.toFixed(0)} ms`,
+      });
+    }
+    const parts = Object.entries(bands ?? {});
+    const named = parts.map(([gain, { times, usual_db: usual, deepest_db: deepest, mean_db: mean }]) => {
+      const name = gain === "gain_db" ? "the band" : gain.replace(".gain_db", "").replace("band", "band ");
+      told[gain] = times ? `${figure(usual, "")} / ${figure(deepest)}` : "at rest";
+      told[`${gain} mean`] = figure(mean);
+      told.times = String(times);
+      return [gain, name];
+    });
+    const ofBands = named.length > 1 || this.line === "" ? [...named, ["balance", "means"]] : [];
+    const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
+    told.balance = parts.map(([, { mean_db: mean }]) => figure(mean, "")).join(" · ");
+    const returns = this.type === "ducker" ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
-      ...FACTS.map(([name, label]) => {
+      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS].map(([name, label]) => {
         const row = element("div", "did-row", { "data-fact": name });
         const [term, value] = [element("dt", ""), element("dd", "")];
         [term.textContent, value.textContent] = [label, told[name]];
@@ -118,15 +145,15 @@ export class Bench {
   paint() {
     if (!this.answer) return;
     this.paintCurve();
-    paintBurst(this.burst, this.answer.burst);
+    if (this.answer.burst) paintBurst(this.burst, this.answer.burst);
     paintHistogram(this.deep, this.histogram || []);
   }
 
   paintCurve() {
-    if (!this.answer || !this.settings) return;
+    if (!this.answer?.curve || !this.settings) return;
     paintCurve(this.curve, {
       curve: this.answer.curve, levels: this.levels, now: this.now,
-      thresholdDb: this.settings[this.line] - this.settings.input_db, kneeDb: this.settings.knee_db ?? 0,
+      thresholdDb: this.settings[this.line] - (this.settings.input_db ?? 0), kneeDb: this.settings.knee_db ?? 0,
     });
   }
 }

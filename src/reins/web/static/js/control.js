@@ -20,7 +20,7 @@ export function element(tag, className, attributes = {}) {
 export class NumberControl {
   constructor(setting, to) {
     Object.assign(this, { setting, to, value: setting.default, kept: setting.default });
-    this.root = element("div", "control", { "data-setting": setting.name, title: setting.help });
+    this.root = element("div", "control", { "data-setting": setting.name, "data-help": setting.help });
     this.label = element("span", "control-label");
     this.label.textContent = setting.label;
     this.number = element("button", "control-number", { type: "button", "aria-label": `Type ${setting.label}` });
@@ -183,7 +183,7 @@ export class NumberControl {
 export class ChoiceControl {
   constructor(setting, to) {
     Object.assign(this, { setting, to });
-    this.root = element("div", "control", { "data-setting": setting.name, title: setting.help });
+    this.root = element("div", "control", { "data-setting": setting.name, "data-help": setting.help });
     const label = element("span", "control-label");
     label.textContent = setting.label;
     const group = element("div", "control-choice", { role: "radiogroup", "aria-label": setting.label, "aria-description": setting.help });
@@ -212,5 +212,29 @@ export class ChoiceControl {
   }
 }
 
+/** Whose sound a detector hears: itself, or a track or bus before or after its chain. */
+export class SourceControl {
+  constructor(setting, to) {
+    Object.assign(this, { setting, to, value: "self" });
+    this.root = element("label", "control control-source", { "data-setting": setting.name, "data-help": setting.help });
+    this.label = element("span", "control-label");
+    this.label.textContent = setting.label;
+    this.list = element("select", "control-list", { "aria-label": setting.label, "aria-description": setting.help });
+    this.list.addEventListener("change", () => {
+      to.keep(this.list.value);
+      this.list.blur();
+    });
+    this.root.append(this.label, this.list);
+  }
+
+  set(value) {
+    this.value = value;
+    this.list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === value)));
+    this.root.classList.toggle("is-tied", value !== "self");
+  }
+}
+
+const KINDS = { choice: ChoiceControl, source: SourceControl };
+
 /** The control that fits a setting. */
-export const makeControl = (setting, to) => (setting.kind === "choice" ? new ChoiceControl(setting, to) : new NumberControl(setting, to));
+export const makeControl = (setting, to) => new (KINDS[setting.kind] ?? NumberControl)(setting, to);

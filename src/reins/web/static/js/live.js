@@ -76,8 +76,25 @@ export class Live extends EventTarget {
     if (this.playing) this.play(frame);
   }
 
-  listen(what) {
-    this.send({ type: "listen", what });
+  /** @param {{what: string, of: string | null, processor_id: string | null, gain_db: number}} to */
+  listen(to) {
+    this.send({ type: "listen", ...to });
+  }
+
+  /** Say what is looked at. @param {{strip_id: string, processor_id: string, spectra: boolean, beside: string}} what */
+  watch(what) {
+    const told = JSON.stringify(what);
+    if (told !== this.watched) this.send({ type: "watch", ...what });
+    this.watched = told;
+  }
+
+  /** The first take gives the session its rate: the output is made anew for it. */
+  changeRate(sampleRate) {
+    if (sampleRate === this.sampleRate) return;
+    this.sampleRate = sampleRate;
+    if (this.playing) this.stop();
+    this.audio?.close();
+    this.audio = null;
   }
 
   on_open() {
@@ -131,6 +148,11 @@ export class Live extends EventTarget {
 
   on_error({ sentence }) {
     this.tell("problem", sentence);
+  }
+
+  /** Whether little sound is ahead: less than 50 ms. */
+  short() {
+    return this.playing && this.held < this.sampleRate / 20;
   }
 
   /** The session frame heard now, carried on smoothly between reports. */

@@ -7,13 +7,13 @@ const RETRY_MS = 700;
 let url = "";
 let socket = null;
 let player = null; // the port to the audio thread
-let hello = [];
+const hello = {}; // said again after a lost connection
 
 function connect() {
   socket = new WebSocket(url);
   socket.binaryType = "arraybuffer";
   socket.onopen = () => {
-    hello.forEach(send);
+    Object.values(hello).forEach(send);
     postMessage({ type: "open" });
   };
   socket.onmessage = ({ data }) => (typeof data === "string" ? hear(JSON.parse(data)) : take(data));
@@ -55,7 +55,7 @@ onmessage = ({ data, ports }) => {
   } else if (data.type === "silence") {
     player?.postMessage({ type: "stop" });
   } else {
-    if (data.type === "listen") hello = [data];
+    if (data.type === "listen" || data.type === "watch") hello[data.type] = data;
     send(data);
   }
 };

@@ -5,15 +5,18 @@ import * as api from "./api.js";
 
 const VISIBLE_MAX_S = 60; // longer views are answered from the whole take at once
 
+const SLOW_MS = 500;
+
 export class Previewer {
   /**
    * @param {string} sessionId
-   * @param {() => object | null} wish what is to be drawn now: track, processor_id, settings, start, frames, columns,
+   * @param {() => object | null} wish what is to be drawn now: strip, processor_id, settings, start, frames, columns,
    *   sampleRate, and as `chain` all that the picture depends on
    * @param {(answer: object) => void} draw
+   * @param {(busy: boolean) => void} slow hears when an answer takes longer than a moment, and when it has come
    */
-  constructor(sessionId, wish, draw) {
-    Object.assign(this, { sessionId, wish, draw });
+  constructor(sessionId, wish, draw, slow) {
+    Object.assign(this, { sessionId, wish, draw, slow });
     this.desk = crypto.randomUUID();
     this.number = 0;
     this.answered = 0;
@@ -38,6 +41,7 @@ export class Previewer {
 
   async run() {
     this.busy = true;
+    const waiting = setTimeout(() => this.slow(true), SLOW_MS);
     while (this.wanted) {
       this.wanted = false;
       const wish = this.wish();
@@ -53,14 +57,16 @@ export class Previewer {
       }
     }
     this.busy = false;
+    clearTimeout(waiting);
+    this.slow(false);
     this.waits.splice(0).forEach((resolve) => resolve());
   }
 
   async fetch(wish, number, whole) {
-    const { track, sampleRate: _, chain: __, ...body } = wish;
+    const { strip, sampleRate: _, chain: __, ...body } = wish;
     if (whole) this.whole = new AbortController();
-    const answer = await api.preview(this.sessionId, track, { ...body, desk: this.desk, number, whole }, whole ? this.whole.signal : undefined);
+    const answer = await api.preview(this.sessionId, strip, { ...body, desk: this.desk, number, whole }, whole ? this.whole.signal : undefined);
     this.answered = number;
-    this.draw({ ...answer, track, start: wish.start, frames: wish.frames });
+    this.draw({ ...answer, strip, start: wish.start, frames: wish.frames });
   }
 }

@@ -1,18 +1,79 @@
-// The shelf: a new session, or a look into one.
+// The shelf: a new session by name or from stems dropped here, or one opened from a session file.
 
 import * as api from "./api.js";
+import { follow } from "./jobs.js";
 
 export const shelf = () => ({
   name: "",
   problem: "",
+  rows: [],
 
   async start() {
-    try {
+    await this.tried(async () => {
       const { id } = await api.newSession(this.name);
       location.assign(`/sessions/${id}`);
+    });
+  },
+  async tried(work) {
+    try {
+      return await work();
     } catch (error) {
       if (!(error instanceof api.ApiError)) throw error;
       this.problem = error.message;
+      return null;
     }
   },
+
+  /** Files and folders dropped on the page. */
+  async dropped(transfer) {
+    const entries = [...transfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
+    const folder = entries.length === 1 && entries[0].isDirectory ? entries[0].name : "";
+    const found = entries.length ? (await Promise.all(entries.map(filesOf))).flat() : [...transfer.files];
+    await this.take(found, folder);
+  },
+
+  /** One session file is opened; anything else becomes the tracks of a new session. */
+  async take(list, name = "") {
+    const wanted = [...list].sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
+    this.problem = "";
+    if (wanted.length === 1 && wanted[0].name.toLowerCase().endsWith(".zip")) await this.open(wanted[0]);
+    else if (wanted.length) await this.begin(wanted, name || nameFor(wanted));
+  },
+  async open(file) {
+    const job = await this.follow(file, (progress) => api.openSessionFile(file, progress));
+    if (job?.state === "done") location.assign(`/sessions/${job.result.session_id}`);
+  },
+  async begin(list, name) {
+    const made = await this.tried(() => api.newSession(name.slice(0, 80)));
+    if (!made) return;
+    const jobs = [];
+    for (const file of list) jobs.push(await this.follow(file, (progress) => api.bringIn(made.id, file, progress)));
+    if (jobs.some((job) => job?.state === "done")) {
+      if (!this.problem) location.assign(`/sessions/${made.id}`);
+      else this.problem += " The others were brought in: open the session below.";
+    }
+  },
+  async follow(file, begin) {
+    this.rows.push({ what: file.name, percent: 0, left: "", id: null, state: "" });
+    const row = this.rows[this.rows.length - 1];
+    const job = await this.tried(async () => follow(await begin((percent) => { row.percent = percent / 2; }), row));
+    row.state = job?.state === "done" ? "in" : job?.state === "cancelled" ? "stopped" : "not brought in";
+    row.percent = 100;
+    if (job?.state === "failed") this.problem = job.message;
+    return job;
+  },
+  stop(row) { api.cancelJob(row.id); },
 });
+
+/** All files of a dropped file or folder. */
+async function filesOf(entry) {
+  if (entry.isFile) return [await new Promise((resolve, reject) => entry.file(resolve, reject))];
+  const reader = entry.createReader();
+  const inside = [];
+  for (let part; (part = await new Promise((resolve, reject) => reader.readEntries(resolve, reject))).length; ) inside.push(...part);
+  const audio = inside.filter((inner) => inner.isDirectory || !inner.name.startsWith("."));
+  return (await Promise.all(audio.map(filesOf))).flat();
+}
+
+/** A name for a session of these files: their folder, or the first file. */
+const nameFor = ([first]) => first.webkitRelativePath?.split("/")[0] || first.name.replace(/\.[^.]+$/, "");

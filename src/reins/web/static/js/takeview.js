@@ -1,5 +1,6 @@
 // The hand on the take: threshold, zoom, scroll, loop and playhead. Paints by draw/take.js.
 
+import { paintMap } from "./draw/map.js";
 import { barFrames, frameAt, layout, paintTake, placeOf } from "./draw/take.js";
 import { putStyle } from "./put.js";
 
@@ -9,7 +10,7 @@ const CLICK_PX = 4;
 export class TakeView {
   /**
    * @param {HTMLElement} root holds .take-canvas, .take-hand, .playhead, .threshold-line and .threshold-handle
-   * @param {{view: () => void, seek: (frame: number) => void, loop: (start: number, end: number) => void,
+   * @param {{view: () => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
    *   threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
    */
   constructor(root, to) {
@@ -21,10 +22,11 @@ export class TakeView {
     this.line = root.querySelector(".threshold-line");
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, thresholdDb: null, line: null,
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, thresholdDb: null, closingDb: null, line: null, map: null,
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));
+    this.over.addEventListener("keydown", (event) => this.walk(event));
     this.handle.addEventListener("pointerdown", (event) => this.dragThreshold(event));
     this.handle.addEventListener("keydown", (event) => this.key(event));
     new ResizeObserver(() => {
@@ -48,10 +50,12 @@ export class TakeView {
   }
 
   paint() {
-    paintTake(this.canvas, this.model);
-    const { thresholdDb, line } = this.model;
-    this.handle.hidden = this.line.hidden = thresholdDb === null;
-    if (thresholdDb === null) return;
+    const { map, thresholdDb, line } = this.model;
+    if (map) paintMap(this.canvas, this.model, map.tiles, map.regions);
+    else paintTake(this.canvas, this.model);
+    const none = thresholdDb === null || map !== null;
+    this.handle.hidden = this.line.hidden = none;
+    if (none) return;
     const y = `${this.place.y(thresholdDb)}px`;
     this.handle.style.top = this.line.style.top = y;
     const text = thresholdDb.toFixed(1).replace("-", "−");
@@ -94,6 +98,30 @@ export class TakeView {
       const length = frames * (event.deltaY > 0 ? 1.25 : 0.8);
       this.look(at - ((at - start) / frames) * length, length);
     }
+  }
+
+  /** The take by keyboard: move, zoom, scroll, set the loop. */
+  walk(event) {
+    const { start, frames, loop, end } = this.model;
+    const beat = barFrames(this.model) / (event.shiftKey ? 1 : this.model.beatsPerBar);
+    const here = Math.round(this.to.place());
+    const zoom = (by) => this.look(here - ((here - start) / frames) * frames * by, frames * by);
+    const act = {
+      ArrowLeft: () => this.to.seek(Math.max(0, Math.round((Math.ceil(here / beat - 1e-6) - 1) * beat))),
+      ArrowRight: () => this.to.seek(Math.min(end, Math.round((Math.floor(here / beat + 1e-6) + 1) * beat))),
+      "+": () => zoom(0.8),
+      "-": () => zoom(1.25),
+      PageUp: () => this.look(start - frames / 2, frames),
+      PageDown: () => this.look(start + frames / 2, frames),
+      Enter: () => {
+        const span = event.shiftKey ? { start_frame: Math.min(loop.start_frame, here), end_frame: here } : { start_frame: here, end_frame: Math.max(loop.end_frame, here) };
+        this.to.loop({ ...span, on: span.end_frame > span.start_frame });
+      },
+    }[event.key];
+    if (!act) return;
+    event.preventDefault();
+    event.stopPropagation();
+    act();
   }
 
   press(event) {

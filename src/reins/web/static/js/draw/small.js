@@ -8,14 +8,17 @@ export function paintBurst(canvas, burst) {
   const colours = palette();
   const total = burst.time_ms[burst.time_ms.length - 1];
   const x = (ms) => 2 + (ms / total) * (width - 4);
-  const deepest = Math.min(...burst.gain_db, -3);
-  const y = (gain) => 22 + (gain / deepest) * (height - 40);
+  const low = Math.max(Math.min(...burst.gain_db, 0), -60);
+  const high = Math.max(...burst.gain_db, 0);
+  const span = Math.max(high - low, 3);
+  const y = (gain) => 22 + ((high - Math.max(gain, low)) / span) * (height - 40);
+  const lifted = high > -low;
   ink.fillStyle = colours.source;
   ink.fillRect(x(burst.burst_ms[0]), 12, x(burst.burst_ms[1]) - x(burst.burst_ms[0]), 5);
   const after = x(burst.burst_ms[1]) + 6;
   write(ink, colours.muted, "a 100 ms burst, 12 dB over", after < width - 150 ? after : width - 4, after < width - 150 ? 14 : 5, after < width - 150 ? "left" : "right");
   stroke(ink, colours.line, 1, [0, y(0)], [width, y(0)]);
-  ink.fillStyle = colours.held;
+  ink.fillStyle = lifted ? colours.let : colours.held;
   ink.globalAlpha = 0.25;
   ink.beginPath();
   ink.moveTo(x(0), y(0));
@@ -23,8 +26,8 @@ export function paintBurst(canvas, burst) {
   ink.lineTo(x(total), y(0));
   ink.fill();
   ink.globalAlpha = 1;
-  stroke(ink, colours.held, 1.75, ...burst.time_ms.map((ms, index) => [x(ms), y(burst.gain_db[index])]));
-  write(ink, colours.muted, `${db(deepest.toFixed(1))} dB`, 2, height - 7);
+  stroke(ink, lifted ? colours.let : colours.held, 1.75, ...burst.time_ms.map((ms, index) => [x(ms), y(burst.gain_db[index])]));
+  write(ink, colours.muted, `${lifted ? "+" : ""}${db((lifted ? high : low).toFixed(1))} dB`, 2, height - 7);
   write(ink, colours.muted, total >= 1000 ? `${(total / 1000).toFixed(1)} s` : `${Math.round(total)} ms`, width - 2, height - 7, "right");
 }
 
@@ -48,4 +51,22 @@ export function paintHistogram(canvas, shares) {
   });
   write(ink, colours.muted, "−0.5", 0, height - 7);
   write(ink, colours.muted, `${db((-count / 2).toFixed(0))} dB`, width, height - 7, "right");
+}
+
+/** What one band did over the part in view: held hangs from the middle, let stands on it. */
+export function paintBandStrip(canvas, band) {
+  const { ink, width, height } = blank(canvas);
+  const colours = palette();
+  stroke(ink, colours.line, 1, [0, height / 2], [width, height / 2]);
+  if (!band) return;
+  const wide = width / band.held_db.length;
+  const draw = (colour, values) => {
+    ink.fillStyle = colour;
+    values.forEach((gain, index) => {
+      const tall = Math.min(Math.abs(gain) / 12, 1) * (height / 2);
+      if (tall > 0.2) ink.fillRect(index * wide, gain < 0 ? height / 2 : height / 2 - tall, Math.max(wide, 0.6), tall);
+    });
+  };
+  draw(colours.held, band.held_db);
+  draw(colours.let, band.let_db);
 }

@@ -9,6 +9,7 @@ const RULER = 22;
 const FOOT = 6;
 const STRIP_DB = 18; // room for what is held
 const FLOOR_DB = -60;
+const STATE_BAND = 8;
 
 /** Where things are on a canvas of this size. */
 export function layout(width, height) {
@@ -24,17 +25,30 @@ export function layout(width, height) {
 /**
  * @param {HTMLCanvasElement} canvas
  * @param {{start: number, frames: number, sampleRate: number, tempoBpm: number, beatsPerBar: number, end: number,
- *   loop: {on: boolean, start_frame: number, end_frame: number}, picture: object | null, thresholdDb: number | null}} model
+ *   loop: {on: boolean, start_frame: number, end_frame: number}, picture: object | null, thresholdDb: number | null, closingDb: number | null}} model
  */
 export function paintTake(canvas, model) {
   const { ink, width, height } = blank(canvas);
   const colours = palette();
   const place = layout(width, height);
   grid(ink, place, colours);
+  paintRuler(ink, place, colours, model);
+  if (model.picture) envelopes(ink, place, colours, model);
+  if (model.closingDb != null) closing(ink, place, colours, model.closingDb);
+  stroke(ink, colours.ink, 1, [place.left, place.zero], [place.left + place.width, place.zero]);
+}
+
+/** Bars and the loop along the top. */
+export function paintRuler(ink, place, colours, model) {
   bars(ink, place, colours, model);
   loopBand(ink, place, colours, model);
-  if (model.picture) envelopes(ink, place, colours, model);
-  stroke(ink, colours.ink, 1, [place.left, place.zero], [place.left + place.width, place.zero]);
+}
+
+/** Where a gate closes: below where it opens, dashed. */
+function closing(ink, place, colours, level) {
+  ink.setLineDash([6, 4]);
+  stroke(ink, colours.held, 1.5, [place.left, place.y(level)], [place.left + place.width, place.y(level)]);
+  ink.setLineDash([]);
 }
 
 function grid(ink, place, colours) {
@@ -99,6 +113,11 @@ function envelopes(ink, place, colours, model) {
   ink.rect(place.left, 0, place.width, place.bottom);
   ink.clip();
   fill(ink, colours["source-pale"], x, picture.source_db.map(place.y), () => place.bottom);
+  if (picture.key_db) {
+    ink.setLineDash([4, 3]);
+    stroke(ink, colours.key, 1.25, ...picture.key_db.map((level, index) => [x(index + 0.5), place.y(level)]));
+    ink.setLineDash([]);
+  }
   ink.globalAlpha = 0.4;
   const lost = picture.source_db.map((level, index) => Math.max(level, picture.result_db[index]));
   fill(ink, colours.held, x, lost.map(place.y), (index) => place.y(Math.min(picture.result_db[index], lost[index])));
@@ -106,7 +125,18 @@ function envelopes(ink, place, colours, model) {
   stroke(ink, colours.ink, 1.25, ...picture.result_db.map((level, index) => [x(index + 0.5), place.y(level)]));
   fill(ink, colours.held, x, picture.held_db.map((held) => Math.min(place.ruler - held * place.perDb, place.zero)), () => place.ruler);
   fill(ink, colours.let, x, picture.let_db.map((given) => Math.max(place.zero - given * place.perDb, place.ruler)), () => place.zero);
+  if (picture.states) states(ink, place, colours, x, picture.states);
   ink.restore();
+}
+
+/** What a gate does, as a band along the foot: open filled, holding half as high, closing a slope's worth of hatching. */
+function states(ink, place, colours, x, row) {
+  row.forEach((state, index) => {
+    if (!state) return;
+    ink.fillStyle = state === 3 ? colours.held : colours.let;
+    const tall = { 1: STATE_BAND, 2: STATE_BAND / 2, 3: 2 }[state];
+    ink.fillRect(x(index), place.bottom - tall, x(index + 1) - x(index) + 0.5, tall);
+  });
 }
 
 /** The area between an edge (y per column) and a base. */

@@ -1,0 +1,179 @@
+"""Routes for files on their way in and out: each starts a job and answers with it."""
+
+import contextlib
+import shutil
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import APIRouter, File, Query, Request, UploadFile
+from fastapi.responses import FileResponse, Response
+from pydantic import BaseModel, ConfigDict
+
+from reins.core.audio import check_output
+from reins.errors import ConflictError, InputError, StorageError
+from reins.services import editing
+from reins.services.bringing_in import bring_in
+from reins.services.exporting import Output, export_mix, export_strip
+from reins.services.house import House
+from reins.services.jobs import Job, Jobs
+from reins.services.sessionfiles import export_session, import_session
+from reins.web.depends import TheHouse, TheJobs
+
+router = APIRouter()
+
+
+@router.post("/api/sessions/{session_id}/takes")
+def bring_in_file(
+    request: Request, session_id: str, house: TheHouse, jobs: TheJobs, file: Annotated[UploadFile, File()]
+) -> dict[str, Any]:
+    """Bring a file in as a new track; answers with the job that does it."""
+    editing.document_of(house, session_id)
+    path, name = _received(request, house, file)
+
+    def work(job: Job) -> dict[str, Any]:
+        with _gone_afterwards(path.parent):
+            return {"track_id": bring_in(house, session_id, path, name, job.progress)}
+
+    return jobs.start(f"Bringing in {name}", work).as_dict()
+
+
+@router.post("/api/sessionfiles")
+def open_session_file(
+    request: Request, house: TheHouse, jobs: TheJobs, file: Annotated[UploadFile, File()]
+) -> dict[str, Any]:
+    """Bring a session file in as a new session; answers with the job that does it."""
+    path, name = _received(request, house, file)
+
+    def work(job: Job) -> dict[str, Any]:
+        with _gone_afterwards(path.parent):
+            return {"session_id": import_session(house, path, name, job.progress)}
+
+    return jobs.start(f"Opening {name}", work).as_dict()
+
+
+def _received(request: Request, house: House, file: UploadFile) -> tuple[Path, str]:
+    """An upload in a folder of its own, and its name; InputError when it is too large."""
+    limit = request.app.state.settings.max_upload_bytes
+    name = Path(file.filename or "take").name[-120:]
+    if (file.size or 0) > limit:
+        raise InputError(f"{name}: it has {(file.size or 0) >> 20} MiB; up to {limit >> 20} MiB are allowed.")
+    folder = house.passing_folder()
+    try:
+        with (folder / "upload").open("wb") as kept:
+            shutil.copyfileobj(file.file, kept, 1 << 20)
+    except OSError as error:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise StorageError(f"{name}: the disk refused it ({error.strerror}); nothing was added.") from error
+    return folder / "upload", name
+
+
+@contextlib.contextmanager
+def _gone_afterwards(folder: Path) -> Iterator[None]:
+    try:
+        yield
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+class ExportBody(BaseModel):
+    """Body of an export; rate is that of the session when it is not given."""
+
+    model_config = ConfigDict(extra="forbid")
+    format: str = "wav"
+    bits: str = "24"
+    rate: int | None = None
+
+    def output(self, house: House) -> Output:
+        """What is to be written; InputError when that is not allowed."""
+        wanted = Output(self.format, self.bits, self.rate)
+        wanted.check()
+        check_output(house.passing_dir / "held", self.format, self.bits)
+        return wanted
+
+
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/export")
+def export(session_id: str, strip_id: str, body: ExportBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
+    """Write a track's or bus's result to a file; answers with the job that does it."""
+    name = editing.document_of(house, session_id).strip(strip_id).name
+    output = body.output(house)
+
+    def work(folder: Path, job: Job) -> dict[str, Any]:
+        path = folder / f"held.{body.format}"
+        facts = export_strip(house, session_id, strip_id, path, output, job.progress)
+        return {**facts, "file": str(path), "name": f"{name} held.{body.format}"}
+
+    return _handing_out(house, jobs, f"Exporting {name}", work)
+
+
+class MixBody(ExportBody):
+    """Body of an export of the mix, or of the stems."""
+
+    stems: bool = False
+
+
+@router.post("/api/sessions/{session_id}/mix")
+def mix(session_id: str, body: MixBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
+    """Write the mix, or the stems as one zip; answers with the job that does it."""
+    name = editing.document_of(house, session_id).name
+    output = body.output(house)
+
+    def work(folder: Path, job: Job) -> dict[str, Any]:
+        facts = export_mix(house, session_id, folder, output, job.progress, stems=body.stems)
+        return {**facts, "name": f"{name} {'stems.zip' if body.stems else f'mix.{body.format}'}"}
+
+    return _handing_out(house, jobs, f"Exporting {'the stems' if body.stems else 'the mix'}", work)
+
+
+@router.post("/api/sessions/{session_id}/file")
+def session_file(session_id: str, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
+    """Write the session with its takes into one file; answers with the job that does it."""
+    name = editing.document_of(house, session_id).name
+
+    def work(folder: Path, job: Job) -> dict[str, Any]:
+        return {**export_session(house, session_id, folder, job.progress), "name": f"{name}.reins.zip"}
+
+    return _handing_out(house, jobs, f"Packing {name}", work)
+
+
+def _handing_out(house: House, jobs: Jobs, what: str, work: Callable[[Path, Job], dict[str, Any]]) -> dict[str, Any]:
+    """Start work that leaves a file in a folder of its own; the folder goes when the work fails or is cancelled."""
+
+    def guarded(job: Job) -> dict[str, Any]:
+        folder = house.passing_folder()
+        try:
+            return work(folder, job)
+        except BaseException:
+            shutil.rmtree(folder, ignore_errors=True)
+            raise
+
+    return _public(jobs.start(what, guarded))
+
+
+def _public(job: Job) -> dict[str, Any]:
+    told = job.as_dict()
+    if isinstance(told["result"], dict):
+        told["result"] = {k: v for k, v in told["result"].items() if k != "file"}
+    return told
+
+
+@router.get("/api/jobs/{job_id}")
+def job_state(job_id: str, jobs: TheJobs) -> dict[str, Any]:
+    """How far a piece of work is."""
+    return _public(jobs.get(job_id))
+
+
+@router.delete("/api/jobs/{job_id}")
+def cancel_job(job_id: str, jobs: TheJobs) -> dict[str, Any]:
+    """Ask a piece of work to stop."""
+    jobs.get(job_id).cancel()
+    return _public(jobs.get(job_id))
+
+
+@router.get("/api/jobs/{job_id}/file")
+def job_file(job_id: str, jobs: TheJobs, _: Annotated[str | None, Query()] = None) -> Response:
+    """The file a finished export has written."""
+    job = jobs.get(job_id)
+    if job.state != "done" or "file" not in (job.result or {}):
+        raise ConflictError(f"{job.what}: there is no file yet.")
+    return FileResponse(job.result["file"], filename=job.result["name"])

@@ -1,0 +1,159 @@
+// The table of bands below the spectrum: every number typeable, every choice a list; a strip of what each band did.
+
+import { element, NumberControl } from "./control.js";
+import { paintBandStrip } from "./draw/small.js";
+
+const HEADS = {
+  shape: "shape", freq_hz: "frequency", q: "Q", gain_db: "gain", motion: "moves", direction: "moves", threshold_db: "threshold", ratio: "ratio",
+  knee_db: "knee", range_db: "reach", attack_ms: "attack", hold_ms: "hold", release_ms: "release", rms_pct: "average", watch: "watches",
+  timing: "times", "key.source": "follows", on: "on", mute: "mute", solo: "solo",
+};
+// Settings in the order they are read; those a row does not have leave their place empty.
+const ORDER = {
+  dynamic_eq: ["on", "shape", "freq_hz", "q", "gain_db", "motion", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "timing", "watch", "key.source"],
+  multiband: ["on", "mute", "solo", "direction", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "hold_ms", "release_ms", "rms_pct", "gain_db"],
+};
+const SINGLE_ROWS = {
+  dynamic_eq: [
+    { label: "the rest", prefix: "rest.", gain: "rest.gain_db" },
+    { label: "low cut", cells: { shape: "low_cut_slope", freq_hz: "low_cut_hz" } },
+    { label: "high cut", cells: { shape: "high_cut_slope", freq_hz: "high_cut_hz" } },
+  ],
+};
+
+/** Whether a setting has its place in the table, not among the groups of the bench. */
+export const inTable = (type, name) => type in ORDER && (/^(bands|rest\.|low_cut|high_cut)/.test(name) || name === "crossovers_hz");
+
+export class BandTable {
+  /**
+   * @param {HTMLTableElement} root
+   * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, select: (chosen: number[]) => void,
+   *   hear: (gain: string) => void, remove: (index: number) => void, sources: () => string[][], tempo: () => number}} to
+   */
+  constructor(root, to) {
+    Object.assign(this, { root, to, cells: new Map(), strips: new Map() });
+  }
+
+  /** Show the bands of a processor; rows are made anew when their number or kind has changed. */
+  show(kind, settings, chosen, heard) {
+    const list = kind.settings.find(({ name }) => name === "bands");
+    const made = `${kind.type} ${settings.bands.length}`;
+    if (made !== this.made) {
+      this.made = made;
+      this.build(kind, list, settings.bands.length);
+    }
+    for (const [name, cell] of this.cells) if (name !== this.trying) cell.set(name.split(".").reduce((part, key) => part[key], settings));
+    this.rows.forEach(({ row, gain, hear }, index) => {
+      row.classList.toggle("is-chosen", chosen.includes(index));
+      hear?.setAttribute("aria-pressed", String(gain === heard));
+    });
+  }
+
+  build(kind, list, count) {
+    this.cells.clear();
+    this.strips.clear();
+    const order = ORDER[kind.type];
+    const head = element("tr", "");
+    head.append(...["", "hear", "what it did", ...order.map((name) => HEADS[name])].map((word) => {
+      const cell = element("th", "", { scope: "col" });
+      cell.textContent = word;
+      return cell;
+    }));
+    const bands = Array.from({ length: count }, (_, index) => ({
+      label: String(index + 1), gain: `band${index + 1}.gain_db`, index, heard: true,
+      fields: new Map(order.map((name) => [name, { ...list.fields.find((f) => f.name === name), name: `bands.${index}.${name}` }])),
+    }));
+    const singles = (SINGLE_ROWS[kind.type] ?? []).map(({ label, prefix, cells, gain }) => ({
+      label, gain,
+      fields: new Map(order.flatMap((name) => {
+        const own = kind.settings.find((f) => f.name === (prefix ? prefix + (name === "timing" ? "auto_release" : name) : cells[name]));
+        return own ? [[name, own]] : [];
+      })),
+    }));
+    this.rows = [...bands, ...singles].map((row) => this.row(kind, order, row));
+    this.root.replaceChildren(element("thead", ""), element("tbody", ""));
+    this.root.tHead.append(head);
+    this.root.tBodies[0].append(...this.rows.map(({ row }) => row));
+  }
+
+  row(kind, order, { label, gain, index, heard, fields }) {
+    const row = element("tr", "", { "data-row": label });
+    const cell = (className, ...content) => {
+      const made = element("td", className);
+      made.append(...content);
+      row.append(made);
+      return made;
+    };
+    cell("band-number", label);
+    const strip = element("canvas", "band-strip", { role: "img", "aria-label": `What ${label} did over the part in view` });
+    if (gain) this.strips.set(gain, strip);
+    const button = (text, title, act, more = {}) => {
+      const made = element("button", "text-button", { type: "button", title, "aria-label": title, ...more });
+      made.textContent = text;
+      made.addEventListener("click", act);
+      return made;
+    };
+    const hear = heard ? button("◠", `Hear band ${label} alone`, () => this.to.hear(gain), { "data-hear-band": label }) : null;
+    const remove = heard && kind.type === "dynamic_eq" ? [button("×", `Remove band ${label}`, () => this.to.remove(index), { "data-remove-band": label })] : [];
+    cell("band-tools", ...(hear ? [hear] : []), ...remove);
+    cell("", ...(gain ? [strip] : []));
+    for (const name of order) cell("", ...(fields.has(name) ? [this.cell(fields.get(name)).root] : []));
+    if (index !== undefined) row.addEventListener("pointerdown", () => this.to.select([index]));
+    return { row, gain, hear };
+  }
+
+  cell(field) {
+    const attempt = (value) => {
+      this.trying = field.name; // the hand is on this cell: what it tries is not shown to it as kept
+      this.to.attempt(field.name, value);
+      this.trying = null;
+    };
+    const to = { attempt, keep: (value) => this.to.keep(field.name, value), tempo: this.to.tempo };
+    const made = field.kind === "number" ? new NumberControl(field, to) : field.default === false || field.default === true ? new Tick(field, to) : new List(field, { ...to, sources: this.to.sources });
+    made.root.classList.add("cell", `in-${{ dB: "db", ":1": "ratio" }[field.unit] ?? "own"}`);
+    this.cells.set(field.name, made);
+    return made;
+  }
+
+  /** Draw what each band did. @param {Record<string, {held_db: number[], let_db: number[]}>} bands */
+  draw(bands = this.drawn) {
+    this.drawn = bands;
+    for (const [gain, canvas] of this.strips) if (canvas.clientWidth) paintBandStrip(canvas, bands?.[gain] ?? null);
+  }
+}
+
+/** On or off in a cell. */
+class Tick {
+  constructor(field, to) {
+    this.root = element("button", "tick", { type: "button", role: "switch", "aria-label": field.label, "data-help": field.help, "data-setting": field.name });
+    this.root.addEventListener("click", () => to.keep(!this.value));
+  }
+
+  set(value) {
+    this.value = value;
+    this.root.setAttribute("aria-checked", String(value));
+    this.root.textContent = value ? "●" : "○";
+  }
+}
+
+/** One of a few in a cell; of keys, whom the band may follow. */
+class List {
+  constructor(field, to) {
+    Object.assign(this, { field, to });
+    this.root = element("select", "", { "aria-label": field.label, "data-help": field.help, "data-setting": field.name });
+    this.root.addEventListener("change", () => {
+      const chosen = this.options().find(([value]) => String(value) === this.root.value);
+      to.keep(chosen[0]);
+      this.root.blur();
+    });
+  }
+
+  options() {
+    if (this.field.kind === "source") return this.to.sources();
+    return this.field.options.map((option) => [option, this.field.words[option] ?? (typeof option === "number" ? `${option}/oct` : option)]);
+  }
+
+  set(value) {
+    this.root.replaceChildren(...this.options().map(([option, word]) => new Option(word, option, false, option === value)));
+  }
+}

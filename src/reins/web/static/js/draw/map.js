@@ -1,0 +1,93 @@
+// The map: time across, frequency up, loudness as depth of ink; how strongly each band holds as colour over it.
+
+import { blank, palette, stroke, write } from "./paper.js";
+import { layout as takeLayout, paintRuler } from "./take.js";
+import { frequencyText, HIGH_HZ, LOW_HZ } from "./spectrum.js";
+
+const TICKS_HZ = [50, 100, 300, 1000, 3000, 8000];
+const FAINT = 80; // codes of half a dB from -120 dB on: -80 dB and less is paper
+const FULL = 200; // -20 dB and more is full ink
+const FULL_HELD_DB = 12;
+
+const fraction = (hz) => Math.log(Math.min(Math.max(hz, LOW_HZ), HIGH_HZ) / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
+
+/** Where frequencies lie in a take's picture of this size. */
+export function mapPlace(width, height) {
+  const place = takeLayout(width, height);
+  const tall = place.bottom - place.ruler;
+  return { ...place, y: (hz) => place.bottom - fraction(hz) * tall, hz: (y) => LOW_HZ * (HIGH_HZ / LOW_HZ) ** ((place.bottom - y) / tall) };
+}
+
+/** Columns of codes as a picture in the theme's ink; rows go up. */
+export function mapImage(codes, rows) {
+  const columns = codes.length / rows;
+  const [r, g, b] = rgb(palette().ink);
+  const depth = (code) => Math.min(Math.max((code - FAINT) / (FULL - FAINT), 0), 1) ** 1.3;
+  // A colour for each code, as the picture's memory holds it: red, green, blue, opacity from the lowest byte up.
+  const inks = Uint32Array.from({ length: 256 }, (_, code) => ((Math.round(235 * depth(code)) << 24) | (b << 16) | (g << 8) | r) >>> 0);
+  const image = new ImageData(columns, rows);
+  const pixels = new Uint32Array(image.data.buffer);
+  for (let column = 0; column < columns; column++) {
+    for (let row = 0; row < rows; row++) pixels[(rows - 1 - row) * columns + column] = inks[codes[column * rows + row]];
+  }
+  const made = new OffscreenCanvas(columns, rows);
+  made.getContext("2d").putImageData(image, 0, 0);
+  return made;
+}
+
+function rgb(colour) {
+  const number = parseInt(colour.slice(1), 16);
+  return [number >> 16, (number >> 8) & 255, number & 255];
+}
+
+/**
+ * @param {HTMLCanvasElement} canvas
+ * @param {{start: number, frames: number, picture: object | null}} model of the take
+ * @param {{start: number, frames: number, image: OffscreenCanvas}[]} tiles
+ * @param {{gain: string, label: string, moves: boolean, span: [number, number]}[]} regions
+ */
+export function paintMap(canvas, model, tiles, regions) {
+  const { ink, width, height } = blank(canvas);
+  const colours = palette();
+  const place = mapPlace(width, height);
+  paintRuler(ink, place, colours, model);
+  const x = (frame) => place.left + ((frame - model.start) / model.frames) * place.width;
+  ink.save();
+  ink.beginPath();
+  ink.rect(place.left, place.ruler, place.width, place.bottom - place.ruler);
+  ink.clip();
+  for (const { start, frames, image } of tiles) ink.drawImage(image, x(start), place.ruler, x(start + frames) - x(start), place.bottom - place.ruler);
+  const { picture } = model;
+  for (const { gain, moves, span: [low, high] } of regions) {
+    const band = picture?.bands?.[gain];
+    if (!band || !moves) continue;
+    const wide = (x(picture.start + picture.frames) - x(picture.start)) / band.held_db.length;
+    for (const [colour, values] of [[colours.held, band.held_db], [colours.let, band.let_db]]) {
+      ink.fillStyle = colour;
+      values.forEach((moved, index) => {
+        ink.globalAlpha = 0.85 * Math.min(Math.abs(moved) / FULL_HELD_DB, 1);
+        if (ink.globalAlpha > 0.02) ink.fillRect(x(picture.start) + index * wide, place.y(high), wide + 0.5, place.y(low) - place.y(high));
+      });
+    }
+    ink.globalAlpha = 1;
+  }
+  ink.restore();
+  for (const hz of TICKS_HZ) {
+    stroke(ink, colours.line, 1, [place.left - 4, place.y(hz)], [place.left, place.y(hz)]);
+    write(ink, colours.muted, frequencyText(hz), place.left - 7, place.y(hz), "right");
+  }
+  for (const { label, span } of regions) edges(ink, colours, place, label, span);
+  return place;
+}
+
+/** A band's region: a bracket at the left, dotted lines across, its name on paper so that it can be read. */
+function edges(ink, colours, place, label, [low, high]) {
+  ink.setLineDash([2, 3]);
+  for (const hz of [low, high]) stroke(ink, colours.ink, 1, [place.left, place.y(hz)], [place.left + place.width, place.y(hz)]);
+  ink.setLineDash([]);
+  stroke(ink, colours.ink, 3, [place.left + 1, place.y(high)], [place.left + 1, place.y(low)]);
+  const middle = (place.y(low) + place.y(high)) / 2;
+  ink.fillStyle = colours.sheet;
+  ink.fillRect(place.left + 5, middle - 7, ink.measureText(label).width + 6, 14);
+  write(ink, colours.ink, label, place.left + 8, middle);
+}

@@ -1,0 +1,154 @@
+// Changing the session: strips, chains, drafts, starting points, steps.
+
+import * as api from "./api.js";
+import { keysOf } from "./shapes.js";
+
+const newId = () => crypto.randomUUID().replaceAll("-", "").slice(0, 12);
+
+/** @param {object} kit the desk's parts that Alpine must not see @param {object} data of the page */
+export const editing = (kit, data) => ({
+  adding: false,
+  dragged: null,
+  renaming: false,
+  copying: false,
+  newName: "",
+  steps: [],
+  busName: "",
+  busMembers: [],
+  ownPoints: data.ownPoints,
+  pointName: "",
+
+  change(change) {
+    return this.send(() => api.change(this.session.id, change));
+  },
+  undo() { return this.send(() => api.undo(this.session.id)); },
+  redo() { return this.send(() => api.redo(this.session.id)); },
+  async askHistory() {
+    this.steps = (await this.tried(() => api.history(this.session.id)))?.steps ?? [];
+  },
+  async showHistory() {
+    await this.askHistory();
+    kit.parts.history.showModal();
+  },
+  async goTo(step) {
+    await this.send(() => api.goToStep(this.session.id, step.number));
+    await this.askHistory();
+  },
+
+  onTrack(kind) { return this.change({ kind, track_id: this.stripId }); },
+  onStrip(kind, more = {}) { return this.change({ kind, strip_id: this.stripId, ...more }); },
+  /** What follows this strip as its key, in words. */
+  get followers() {
+    const strips = { ...this.document.tracks, ...this.document.buses, master: this.document.master };
+    const follows = (strip) => strip.chain.some(({ settings }) => keysOf(settings).some((source) => source.startsWith(`${this.stripId}/`)));
+    return Object.values(strips).filter(follows).map(({ name }) => name).join(", ");
+  },
+  removeStrip() {
+    if (this.followers) kit.parts.removing.showModal();
+    else this.reallyRemove();
+  },
+  reallyRemove() {
+    kit.parts.removing.close();
+    return this.isBus ? this.change({ kind: "remove_bus", bus_id: this.stripId }) : this.onTrack("remove_track");
+  },
+  beginRename() {
+    this.newName = this.strip.name;
+    this.renaming = true;
+    this.$nextTick(() => kit.parts.name.select());
+  },
+  rename() {
+    this.renaming = false;
+    if (this.newName.trim()) this.onStrip("set_strip", { values: { name: this.newName.trim() } });
+  },
+  beginBus() {
+    this.busName = "";
+    this.busMembers = [];
+    kit.parts.bus.showModal();
+  },
+  async makeBus() {
+    const name = this.busName.trim();
+    if (!name) return;
+    kit.parts.bus.close();
+    const id = newId();
+    if (await this.change({ kind: "add_bus", bus_id: id, name, members: [...this.busMembers] })) this.select(id);
+  },
+
+  async add(type) {
+    this.adding = false;
+    const id = newId();
+    this.processorId = id;
+    await this.change({ kind: "add_processor", strip_id: this.stripId, type, processor_id: id });
+    this.selectProcessor(id);
+  },
+  onProcessor(kind, entry, more = {}) { return this.onStrip(kind, { processor_id: entry.id, ...more }); },
+  switchProcessor(entry) { return this.onProcessor("set_processor", entry, { on: !entry.on }); },
+  drop(index) {
+    if (this.dragged) this.onProcessor("move_processor", this.dragged, { index });
+    this.dragged = null;
+  },
+  moveProcessor(entry, by) {
+    return this.onProcessor("move_processor", entry, { index: Math.max(0, this.chain.findIndex((e) => e.id === entry.id) + by) });
+  },
+
+  /** What the chosen processor may follow, as [name, words]; names are those of a key in a session. */
+  keySources() {
+    const strips = [...this.document.order, ...this.document.bus_order].filter((id) => id !== this.stripId);
+    const taps = strips.flatMap((id) => {
+      const { name } = this.document.tracks[id] ?? this.document.buses[id];
+      return [[`${id}/after`, name], [`${id}/before`, `${name}, before its chain`]];
+    });
+    return [["self", "itself"], ...taps];
+  },
+  /** A rein drawn from one strip to another: the processor chosen there follows it, else its ducker, made if need be. */
+  async tie(from, to) {
+    const chosen = to === this.stripId && this.processor?.settings.key ? this.processor : null;
+    if (to !== this.stripId) this.select(to);
+    let entry = chosen ?? this.chain.find(({ type }) => type === "ducker");
+    if (!entry) {
+      await this.add("ducker");
+      entry = this.processor;
+    }
+    if (!entry?.settings.key) return;
+    this.selectProcessor(entry.id);
+    await this.onProcessor("set_processor", entry, { settings: { "key.source": `${from}/after` } });
+  },
+
+  draftTitle(number) {
+    if (this.copying) return `Copy this chain to draft ${number}`;
+    return this.strip?.drafts[number] || number === this.strip?.draft ? `Draft ${number}` : `Draft ${number}: begins as a copy`;
+  },
+  useDraft(number) {
+    if (!this.strip) return;
+    const copy = this.copying && number !== this.strip.draft;
+    this.copying = false;
+    this.onStrip(copy ? "copy_draft" : "use_draft", { draft: number });
+  },
+
+  /** The person's own starting points for the chosen processor's type. */
+  get yours() { return this.ownPoints.filter((point) => point.type === this.processor?.type); },
+  startFrom(list) {
+    const own = this.yours.find((point) => point.id === list.value);
+    const more = own ? { name: own.name, settings: own.settings } : { name: list.value };
+    if (list.value) this.onProcessor("start_from", this.processor, more);
+    list.value = "";
+    list.blur(); // so that the keys work again
+  },
+  showPoints() {
+    this.pointName = "";
+    kit.parts.points.showModal();
+  },
+  async keepPoints(work) {
+    const answer = await this.tried(work);
+    if (answer) this.ownPoints = answer.points;
+    return answer;
+  },
+  async keepPoint() {
+    const { type, settings } = this.processor;
+    if (this.pointName.trim() && (await this.keepPoints(() => api.keepPoint({ type, name: this.pointName, settings })))) this.pointName = "";
+  },
+  removePoint(point) { return this.keepPoints(() => api.removePoint(point.id)); },
+  pointFile(point) { return api.pointFile(point.id); },
+  readPoints(files) {
+    for (const file of files) this.keepPoints(() => api.sendFile("/api/points/file", file, () => {}));
+  },
+});

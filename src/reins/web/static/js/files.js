@@ -1,0 +1,65 @@
+// Files in and out: bringing in takes, exporting a strip, the mix, stems or the session, with progress and a way to stop.
+
+import * as api from "./api.js";
+import { follow } from "./jobs.js";
+
+/** @param {object} kit the desk's parts that Alpine must not see */
+export const files = (kit) => ({
+  jobs: [],
+  exportWhat: "strip",
+  format: "wav",
+  bits: "24",
+  rate: "",
+
+  bringIn(list) {
+    for (const file of list) {
+      this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(this.session.id, file, (percent) => { shown.percent = percent; }));
+    }
+  },
+  get exportChoices() {
+    const whole = [["mix", "The mix"], ["stems", "All stems"], ["session", "The session"]];
+    return this.strip && this.stripId !== "master" ? [["strip", this.strip.name], ...whole] : whole;
+  },
+  get exportNote() {
+    const soloed = [...Object.values(this.document.tracks), ...Object.values(this.document.buses)].some((strip) => strip.solo);
+    const heard = soloed ? " Something is soloed: only that is in it, as you hear it." : "";
+    return {
+      strip: "From the session's first frame to the end, through its chain; fader and pan stay out of it. These are the samples you hear.",
+      mix: `The whole session as you hear it, through the master.${heard}`,
+      stems: `One file for each track and bus that goes to the master, all equally long. They leave out the master's chain: while that is off, they add up to the mix.${heard}`,
+      session: "Everything in one open file: the takes as FLAC, all settings as text. It opens on another machine with the same sound. Undone steps stay here.",
+    }[this.exportWhat];
+  },
+  showExport() {
+    if (!this.exportChoices.some(([what]) => what === this.exportWhat)) this.exportWhat = "mix";
+    kit.parts.exporting.showModal();
+  },
+  async exportNow() {
+    kit.parts.exporting.close();
+    const { exportWhat: what, format, bits } = this;
+    const body = { format, bits, rate: this.rate ? Number(this.rate) : null };
+    const id = this.session.id;
+    const begin = {
+      strip: () => api.exportStrip(id, this.stripId, body),
+      mix: () => api.exportMix(id, { ...body, stems: false }),
+      stems: () => api.exportMix(id, { ...body, stems: true }),
+      session: () => api.exportSession(id),
+    }[what];
+    const job = await this.follow({ what: "Exporting", percent: 0 }, begin);
+    if (job?.state !== "done") return;
+    kit.parts.download.href = api.jobFile(job.id);
+    kit.parts.download.click();
+    const { clipped_frames: clipped, rounded_takes: rounded } = job.result;
+    if (clipped) this.complain(`${job.result.name}: ${clipped} frames were louder than full scale and clipped. Turn the master down, or export 32 float.`);
+    if (rounded) this.complain(`${job.result.name}: ${rounded} takes from an older version were rounded to 24 bits.`);
+  },
+  async follow(shown, begin) {
+    this.jobs.push(shown);
+    const row = this.jobs[this.jobs.length - 1];
+    const job = await this.tried(async () => follow(await begin(row), row));
+    this.jobs.splice(this.jobs.indexOf(row), 1);
+    if (job?.state === "failed") this.complain(job.message);
+    return job;
+  },
+  stopJob(row) { api.cancelJob(row.id); },
+});

@@ -1,0 +1,241 @@
+// What is seen and done by frequency: the spectrum on the bench, the bands below it, the map on the take.
+
+import * as api from "./api.js";
+import { BandTable } from "./bands.js";
+import { overlaid } from "./bench.js";
+import { mapPlace } from "./draw/map.js";
+import { Mapper } from "./mapper.js";
+import { shapesOf } from "./shapes.js";
+import { pointAt, Spectrum } from "./spectrum.js";
+
+const SEEN = ["source", "result", "key"];
+
+/** @param {object} kit the desk's parts that Alpine must not see @param {object} data of the page */
+export const frequencies = (kit, data) => ({
+  seen: { source: true, result: true, key: false },
+  whole: false,
+  beside: "",
+  reading: "",
+  pictures: { deesser: "spectrum" },
+  bandsTab: "bands",
+  heardBand: null,
+  mapShown: false,
+
+  /** Whether the chosen processor has bands in a table. */
+  get banded() { return this.working && this.kind.line === ""; },
+  get byFrequency() { return this.banded || this.processor?.type === "deesser"; },
+  get showsSpectrum() { return !this.working || this.banded || this.pictures[this.processor.type] === "spectrum"; },
+  get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": this.working && !this.banded && this.showsSpectrum, "is-bare": !this.working }; },
+  get hearsBand() { return this.processor?.type === "deesser"; },
+  get showsTable() { return this.banded && this.bandsTab === "bands"; },
+  get ready() { return this.kind?.ready ?? []; },
+  get besides() {
+    const strips = [...this.document.order, ...this.document.bus_order].filter((id) => id !== this.stripId);
+    return strips.map((id) => [id, (this.document.tracks[id] ?? this.document.buses[id]).name]);
+  },
+  field(name) { return this.kind.settings.find((setting) => setting.name === name); },
+  get roomForBands() { return this.banded && this.processor.settings.bands.length < this.field("bands").most; },
+  get canAddBand() { return this.processor?.type === "dynamic_eq" && this.roomForBands; },
+  get canSplit() { return this.processor?.type === "multiband" && this.roomForBands; },
+  get canJoin() { return this.processor?.type === "multiband" && this.processor.settings.bands.length > 2; },
+  get topology() { return this.processor?.settings.topology; },
+
+  beginFrequencies() {
+    kit.spectrum = new Spectrum(kit.parts.spectrum, data.frequencies, {
+      attempt: (values) => this.attemptMany(values),
+      keep: (values) => this.keepMany(values),
+      add: (hz, gain) => this.addBand(hz, gain),
+      select: (chosen) => this.chooseBands(chosen),
+      hear: (gain) => this.hearBand(gain),
+      read: (text) => { this.reading = text; },
+    });
+    kit.table = new BandTable(kit.parts.bandtable, {
+      attempt: (name, value) => this.attempt(name, value),
+      keep: (name, value) => this.keepSetting(name, value),
+      select: (chosen) => this.chooseBands(chosen),
+      hear: (gain) => this.hearBand(gain === this.heardBand ? null : gain),
+      remove: (index) => this.keepSetting("bands", this.processor.settings.bands.filter((_, k) => k !== index)),
+      sources: () => this.keySources(),
+      tempo: () => this.document.tempo_bpm,
+    });
+    kit.mapper = new Mapper(this.session.id, kit.previews.desk, () => this.paintTakeMap(), (busy) => { this.drawing = busy; });
+    kit.chosen = [];
+    kit.spectra = {};
+    kit.parts.take.querySelector(".take-hand").addEventListener("dblclick", (event) => this.onMap(event));
+    kit.parts.take.querySelector(".take-hand").addEventListener("pointermove", (event) => this.readMap(event));
+  },
+
+  /** Raw settings of the chosen processor, what is tried laid over them. */
+  settingsNow() {
+    return this.working ? overlaid(this.processor.settings, kit.attempted) : null;
+  },
+
+  showFrequencies() {
+    const settings = this.settingsNow();
+    kit.spectrum.show(this.byFrequency ? this.kind : null, this.byFrequency ? settings : null);
+    if (this.heardBand && !this.regions.some(({ gain }) => gain === this.heardBand)) this.hearBand(null); // it is gone
+    if (this.banded) kit.table.show(this.kind, settings, kit.chosen, this.heardBand);
+    this.paintTakeMap();
+    this.showSpectra();
+  },
+  /** What the chosen processor covers, band by band. */
+  get regions() { return this.working && this.byFrequency ? shapesOf(this.kind.type).regions(this.settingsNow()) : []; },
+  /** What the source of the chosen strip is made of: changes whenever that does. */
+  get sourceKey() { return this.isTrack ? [this.strip.take_id, this.strip.start_frame, this.strip.trim_db, this.strip.inverted] : this.session.step; },
+  /** Another strip or processor is on the bench. */
+  changeBench() {
+    kit.chosen = [];
+    kit.spectrum.chosen = [];
+    kit.spectra = {};
+    if (this.heardBand) this.hearBand(null);
+    kit.spectrum.draw({ frequency: null, curve: null, shown: {} });
+  },
+  drawFrequencies(answer) {
+    kit.spectrum.draw({ frequency: answer.frequency ?? null });
+    kit.table.draw(answer.bands ?? null);
+    this.paintTakeMap();
+  },
+
+  watchNow() {
+    kit.live.watch({ strip_id: this.stripId, processor_id: this.processorId ?? "", spectra: this.showsSpectrum, beside: this.beside });
+  },
+  toggleSeen(what) {
+    this.seen = { ...this.seen, [what]: !this.seen[what] };
+    this.showSpectra();
+  },
+  toggleWhole() {
+    this.whole = !this.whole;
+    kit.spectrum.draw({ shown: {} });
+    this.showSpectra();
+  },
+  layOver(list) {
+    this.beside = list.value;
+    list.blur();
+    this.watchNow();
+    this.showSpectra();
+  },
+  showPicture(picture) {
+    this.pictures = { ...this.pictures, [this.processor.type]: picture };
+    this.watchNow();
+    this.$nextTick(() => { kit.bench.paint(); this.showFrequencies(); });
+  },
+
+  /** Spectra of now come with the meters; standing still, or when asked, those of the whole take are shown. */
+  showSpectra() {
+    if (!this.showsSpectrum || this.empty || !this.hasTake) return;
+    if (this.playing && !this.whole) return;
+    this.askWhole();
+  },
+  async askWhole() {
+    const wanted = [...SEEN.filter((what) => this.seen[what]), ...(this.beside ? ["beside"] : [])];
+    const shown = {};
+    const settingsKey = JSON.stringify([this.session.step, this.stripId, this.processorId, this.beside, wanted]);
+    if (kit.wholeAsked === settingsKey && Object.keys(kit.spectrum.model.shown).length) return;
+    kit.wholeAsked = settingsKey;
+    kit.wholeStop?.abort();
+    const { signal } = kit.wholeStop = new AbortController();
+    kit.wholeNumber = (kit.wholeNumber ?? 0) + 1;
+    for (const what of wanted) {
+      const beside = what === "beside";
+      const strip = beside ? this.beside : this.stripId;
+      const key = `${this.session.step} ${strip} ${beside ? "result" : what} ${beside ? "" : this.processorId}`;
+      try {
+        kit.spectra[key] ??= (await api.spectrum(this.session.id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : this.processorId }, signal)).db;
+      } catch (error) {
+        if (error.name === "AbortError") return;
+        if (!(error instanceof api.ApiError)) throw error;
+        continue; // a strip without sound has no spectrum
+      }
+      if (kit.wholeAsked !== settingsKey) return;
+      shown[what] = kit.spectra[key];
+      if (!this.playing || this.whole) kit.spectrum.draw({ shown: { ...shown } });
+    }
+  },
+  /** With every picture while it plays. */
+  drawSpectra(meters) {
+    if (!this.showsSpectrum || !meters?.spectra || meters === kit.drawnMeters) return;
+    kit.drawnMeters = meters;
+    const shown = {};
+    for (const what of [...SEEN.filter((name) => this.seen[name]), "beside"]) if (meters.spectra[what]) shown[what] = meters.spectra[what];
+    if (!Object.keys(meters.spectra).length) return; // blocks come oftener than spectra
+    kit.spectrum.draw({ ...(this.whole ? {} : { shown }), curve: meters.curve });
+  },
+
+  attemptMany(values) {
+    kit.attempted = { ...kit.attempted, ...values };
+    kit.live.send({ type: "try", strip_id: this.stripId, processor_id: this.processorId, settings: kit.attempted });
+    this.afterAttempt(values);
+  },
+  keepMany(values) {
+    return this.onProcessor("set_processor", this.processor, { settings: values });
+  },
+  chooseBands(chosen) {
+    if (String(chosen) === String(kit.chosen)) return;
+    kit.chosen = chosen;
+    kit.spectrum.choose(chosen);
+    if (this.banded) kit.table.show(this.kind, this.settingsNow(), kit.chosen, this.heardBand);
+  },
+  /** A band at a place of the spectrum or the map; a de-esser's band is moved there. */
+  addBand(hz, gain = 0) {
+    const kept = ({ low, high }, value) => Math.min(high, Math.max(low, value));
+    if (this.canAddBand) {
+      const [frequency, level] = ["freq_hz", "gain_db"].map((name) => this.field("bands").fields.find((f) => f.name === name));
+      const band = { freq_hz: Number(kept(frequency, hz).toPrecision(3)), gain_db: Math.round(kept(level, gain) * 2) / 2 };
+      kit.chosen = [this.processor.settings.bands.length];
+      kit.spectrum.chosen = kit.chosen;
+      return this.keepSetting("bands", [...this.processor.settings.bands, band]);
+    }
+    if (this.processor?.type !== "deesser") return null;
+    const { low_hz: low, high_hz: high } = this.processor.settings;
+    const half = Math.sqrt(high / low);
+    return this.keepMany({ low_hz: Math.round(kept(this.field("low_hz"), hz / half)), high_hz: Math.round(kept(this.field("high_hz"), hz * half)) });
+  },
+  sortBands() {
+    return this.keepSetting("bands", this.processor.settings.bands.toSorted((a, b) => a.freq_hz - b.freq_hz));
+  },
+  setTopology(topology) { return this.keepSetting("topology", topology); },
+  useReady([low, high]) { return this.keepMany({ low_hz: low, high_hz: high }); },
+  /** Multiband: cut the widest band in two, or take the last crossover away. */
+  splitBand() {
+    const { crossovers_hz: all, bands } = this.processor.settings;
+    const edges = [20, ...all, 20000];
+    const widths = edges.slice(1).map((edge, index) => edge / edges[index]);
+    const at = widths.indexOf(Math.max(...widths));
+    const crossover = Math.round(Math.sqrt(edges[at] * edges[at + 1]));
+    return this.keepMany({ crossovers_hz: all.toSpliced(at, 0, crossover), bands: bands.toSpliced(at, 0, bands[at]) });
+  },
+  joinBands() {
+    const { crossovers_hz: all, bands } = this.processor.settings;
+    return this.keepMany({ crossovers_hz: all.slice(0, -1), bands: bands.slice(0, -1) });
+  },
+  hearBand(gain) {
+    this.heardBand = gain;
+    this.tellListening();
+    if (this.banded) kit.table.show(this.kind, this.settingsNow(), kit.chosen, this.heardBand);
+  },
+
+  showMap(shown) {
+    this.mapShown = shown;
+    this.paintTakeMap();
+  },
+  /** The map of what is in view; of a take without a processor the bare map. */
+  paintTakeMap() {
+    if (!kit.mapper) return;
+    if (!this.mapShown || this.empty) {
+      if (kit.view.model.map) kit.view.show({ map: null });
+      return;
+    }
+    const { start, frames } = kit.view.model;
+    const sound = `${this.stripId} ${this.sourceKey}`;
+    kit.view.show({ map: { tiles: kit.mapper.tiles(sound), regions: this.regions } });
+    if (this.hasTake) kit.mapper.ask(this.stripId, sound, start, frames, kit.view.columns);
+  },
+  onMap(event) {
+    if (this.mapShown && this.byFrequency) this.addBand(mapPlace(kit.view.canvas.clientWidth, kit.view.canvas.clientHeight).hz(event.offsetY));
+  },
+  readMap(event) {
+    if (!this.mapShown) return;
+    const at = mapPlace(kit.view.canvas.clientWidth, kit.view.canvas.clientHeight).hz(event.offsetY);
+    this.reading = pointAt(data.frequencies, at).text;
+  },
+});

@@ -1,0 +1,76 @@
+// What is heard: result, source, difference or key, of the mix or of the chosen strip, equally loud when asked.
+
+import * as api from "./api.js";
+
+/** @param {object} kit the desk's parts that Alpine must not see */
+export const hearing = (kit) => ({
+  listen: "result",
+  listens: [["result", "Result"], ["source", "Source"], ["difference", "Difference"], ["key", "Key"]],
+  alone: false,
+  matching: false,
+  gains: null,
+  matchNumber: 0,
+
+  get hearsKey() { return Boolean(this.processor?.settings.key); },
+  get hearOf() { return this.alone || this.listen === "key" ? this.strip?.name ?? "" : "Mix"; },
+  get matchText() {
+    if (!this.matching) return "Match";
+    if (!this.gains) return "… LU";
+    const gain = this.gains[this.listen] ?? 0;
+    return `${gain < 0 ? "−" : "+"}${Math.abs(gain).toFixed(1)} LU`;
+  },
+
+  hear(what) {
+    if (what === "key" && !this.hearsKey) {
+      this.complain("A key is heard of a processor that has one: choose a compressor, then Key.");
+      return;
+    }
+    this.listen = what;
+    this.tellListening();
+  },
+  changeScope() {
+    this.alone = !this.alone;
+    this.gains = null;
+    this.tellListening();
+    this.askMatching();
+  },
+
+  /** Tell the engine; called whenever what is chosen has changed. */
+  tellListening() {
+    if (this.listen === "key" && !this.hearsKey) this.listen = "result";
+    const key = this.listen === "key" || this.heardBand !== null;
+    const told = {
+      what: this.heardBand ? "band" : this.listen, band: this.heardBand ?? "",
+      of: key || this.alone ? this.stripId : null, processor_id: key ? this.processorId : null,
+      gain_db: (this.matching && this.gains?.[this.listen]) || 0,
+    };
+    if (JSON.stringify(told) === kit.told) return;
+    kit.told = JSON.stringify(told);
+    kit.live.listen(told);
+  },
+
+  changeMatching() {
+    this.matching = !this.matching;
+    this.gains = null;
+    this.tellListening();
+    this.askMatching();
+  },
+  /** Measure anew, in the background; the newest question wins. */
+  async askMatching() {
+    if (!this.matching || this.empty) return;
+    const number = ++this.matchNumber;
+    const body = { desk: kit.previews.desk, number, of: this.alone ? this.stripId : null };
+    try {
+      const answer = await api.matching(this.session.id, body);
+      if (number !== this.matchNumber) return;
+      this.gains = answer.gains_db;
+      this.tellListening();
+    } catch (error) {
+      if (!(error instanceof api.ApiError)) throw error;
+      if (error.status !== 409) this.complain(error.message);
+    }
+  },
+  async matchMakeup() {
+    await this.send(() => api.matchMakeup(this.session.id, this.stripId, this.processorId));
+  },
+});

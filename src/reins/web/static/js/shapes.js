@@ -1,0 +1,75 @@
+// What of a processor's settings is drawn on the spectrum and the map, and moved there: pegs, edges, thresholds, regions.
+
+/** The names of all outside keys a processor and its bands follow. */
+export const keysOf = ({ key, bands }) => [key, ...(bands ?? []).map((band) => band.key)].flatMap((one) => (one && one.source !== "self" ? [one.source] : []));
+
+const HALF = (band) => 2 ** (1 / (2 * Math.max(band.q, 0.3)));
+const LOW = 20;
+const HIGH = 20000;
+
+/** Lowest and highest frequency of what an EQ band covers. */
+function reach(band) {
+  if (band.shape === "low_shelf") return [LOW, band.freq_hz];
+  if (band.shape === "high_shelf") return [band.freq_hz, HIGH];
+  return [Math.max(LOW, band.freq_hz / HALF(band)), Math.min(HIGH, band.freq_hz * HALF(band))];
+}
+
+const EQ = {
+  /** Pegs: what each moves by frequency and gain. */
+  pegs: ({ bands }) => bands.map((band, index) => ({ name: `bands.${index}`, label: String(index + 1), hz: band.freq_hz, gain: band.gain_db, band })),
+  /** The cuts that are on; low and high, where a line has them, are how far its neighbours let it go. */
+  lines: ({ low_cut_hz: low, high_cut_hz: high }) => [
+    { setting: "low_cut_hz", label: "Low cut", hz: low },
+    { setting: "high_cut_hz", label: "High cut", hz: high },
+  ].filter(({ hz }) => hz > 0),
+  regions: ({ bands }) => bands.map((band, index) => ({ gain: `band${index + 1}.gain_db`, label: String(index + 1), moves: band.on && band.motion !== "none", span: reach(band) })),
+  thresholds(settings) {
+    const { bands, rest } = settings;
+    const own = bands
+      .map((band, index) => ({ setting: `bands.${index}.threshold_db`, label: `band ${index + 1}`, db: band.threshold_db, span: reach(band), band }))
+      .filter(({ band }) => band.on && (band.motion === "compress" || band.motion === "expand"))
+      .sort((a, b) => a.span[0] - b.span[0])
+      .map(({ span: [from, to], ...more }) => ({ ...more, from, to }));
+    if (!rest.on) return own;
+    const gaps = [];
+    let at = LOW;
+    for (const { from, to } of [...own, { from: HIGH, to: HIGH }]) {
+      if (from > at) gaps.push({ setting: "rest.threshold_db", label: "the rest", db: rest.threshold_db, from: at, to: from });
+      at = Math.max(at, to);
+    }
+    return [...own, ...gaps].sort((a, b) => a.from - b.from);
+  },
+};
+
+const MULTIBAND = {
+  pegs: () => [],
+  lines: ({ crossovers_hz: all }) => all.map((hz, index) => ({
+    setting: `crossovers_hz.${index}`, label: `Crossover ${index + 1}`, hz,
+    low: all[index - 1] && 1.27 * all[index - 1], high: all[index + 1] && all[index + 1] / 1.27,
+  })),
+  regions(settings) {
+    return settings.bands.map((band, index) => ({ gain: `band${index + 1}.gain_db`, label: String(index + 1), moves: band.on, span: this.span(settings, index) }));
+  },
+  span: ({ crossovers_hz: all }, index) => [all[index - 1] ?? LOW, all[index] ?? HIGH],
+  thresholds(settings) {
+    return settings.bands.map((band, index) => {
+      const [from, to] = this.span(settings, index);
+      return { setting: `bands.${index}.threshold_db`, label: `band ${index + 1}`, db: band.threshold_db, from, to };
+    });
+  },
+};
+
+const DEESSER = {
+  pegs: () => [],
+  lines: ({ low_hz: low, high_hz: high }) => [
+    { setting: "low_hz", label: "From", hz: low, high: high / 1.06 },
+    { setting: "high_hz", label: "To", hz: high, low: low * 1.06 },
+  ],
+  regions: ({ low_hz: low, high_hz: high }) => [{ gain: "gain_db", label: "watched", moves: true, span: [low, high] }],
+  thresholds: ({ low_hz: from, high_hz: to, threshold_db: db, relative }) => (relative ? [] : [{ setting: "threshold_db", label: "the band", db, from, to }]),
+};
+
+const NONE = { pegs: () => [], lines: () => [], regions: () => [], thresholds: () => [] };
+
+/** What can be drawn of a processor type. */
+export const shapesOf = (type) => ({ dynamic_eq: EQ, multiband: MULTIBAND, deesser: DEESSER })[type] ?? NONE;

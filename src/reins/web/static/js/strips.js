@@ -1,0 +1,199 @@
+// The strips at the left: tracks, buses and the master, each with name, fader, mute, solo and a moving meter. The
+// chosen one shows pan, trim, polarity and where it goes as well.
+
+import { element, makeControl } from "./control.js";
+import { paintReins } from "./draw/reins.js";
+import { putStyle } from "./put.js";
+import { keysOf } from "./shapes.js";
+
+const FLOOR_DB = -60;
+const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe"];
+
+export class StripList {
+  /**
+   * @param {{track: object[], bus: object[], master: object[]}} settings descriptions by kind of strip
+   * @param {{attempt: Function, keep: Function, move: (id: string, index: number) => void, select: (id: string) => void,
+   *   route: (id: string, bus: string) => void, tie: (from: string, to: string) => void, tempo: () => number}} to
+   */
+  constructor(settings, to) {
+    Object.assign(this, { settings, to });
+    this.rows = new Map();
+  }
+
+  /** Show a document's strips, tracks, buses and master each in its own place. */
+  show(places, document, selected) {
+    this.document = document;
+    this.selected = selected;
+    const wanted = { track: document.order, bus: document.bus_order, master: ["master"] };
+    for (const id of [...this.rows.keys()].filter((known) => !Object.values(wanted).flat().includes(known))) {
+      this.rows.get(id).root.remove();
+      this.rows.delete(id);
+    }
+    for (const [kind, ids] of Object.entries(wanted)) {
+      for (const [place, id] of ids.entries()) {
+        if (!this.rows.has(id)) this.rows.set(id, this.build(id, kind));
+        const row = this.rows.get(id);
+        // Moving a row that is in place would take the focus from a number being typed in it.
+        if (places[kind].children[place] !== row.root) places[kind].insertBefore(row.root, places[kind].children[place] ?? null);
+        this.fill(row, document.tracks[id] ?? document.buses[id] ?? document.master, id, id === selected);
+      }
+    }
+    const tied = [...this.rows].flatMap(([id, to]) => this.keysOf(id).map((key) => ({ from: this.rows.get(key)?.root, to: to.root })));
+    paintReins(places.reins, tied.filter(({ from }) => from));
+  }
+
+  /** Ids of the strips whose sound the chain of a strip follows. */
+  keysOf(id) {
+    const strip = this.document.tracks[id] ?? this.document.buses[id] ?? this.document.master;
+    const sources = strip.chain.filter(({ on }) => on).flatMap(({ settings }) => keysOf(settings)).map((source) => source.split("/")[0]);
+    return [...new Set(sources)];
+  }
+
+  build(id, kind) {
+    const root = element("div", `strip strip-${kind}`, { "data-strip": id, role: "group" });
+    const name = element("button", "strip-name", { type: "button" });
+    const goes = element("span", "strip-goes");
+    const meter = element("div", "strip-meter", { "aria-hidden": "true" });
+    const [peak, rms, hold] = ["peak", "rms", "hold"].map((what) => element("span", `strip-meter-${what}`));
+    meter.append(peak, rms, hold);
+    const known = new Map(this.settings[kind].map((setting) => [setting.name, setting]));
+    const controls = ["fader_db", ...MORE].filter((what) => known.has(what)).map((what) => [what, this.control(id, known.get(what))]);
+    const switches = ["mute", "solo"].filter((what) => known.has(what)).map((what) => [what, this.switch(id, known.get(what))]);
+    const head = element("div", "strip-head");
+    const reins = element("span", "strip-reins");
+    head.append(name, goes, reins, ...switches.map(([, button]) => button));
+    if (kind !== "master") head.append(this.grip(id));
+    this.makeTieable(id, root);
+    const more = element("div", "strip-more");
+    more.append(...controls.slice(1).map(([, control]) => control.root));
+    const row = { root, name, goes, reins, peak, rms, hold, controls, switches };
+    if (kind !== "master") more.append(this.way(id, row));
+    if (kind === "track") this.makeMovable(id, row);
+    root.append(head, meter, controls[0][1].root, more);
+    root.addEventListener("click", () => this.to.select(id));
+    return row;
+  }
+
+  control(id, setting) {
+    return makeControl(setting, {
+      attempt: (value) => this.to.attempt(id, { [setting.name]: value }),
+      keep: (value) => this.to.keep(id, { [setting.name]: value }),
+      tempo: this.to.tempo,
+    });
+  }
+
+  switch(id, { name, label, help }) {
+    const button = element("button", `strip-${name}`, { type: "button", "data-help": help });
+    button.textContent = label[0];
+    button.addEventListener("click", (event) => {
+      event.stopPropagation();
+      this.to.keep(id, { [name]: button.getAttribute("aria-pressed") !== "true" });
+    });
+    return button;
+  }
+
+  /** The end of a rein: dragged to another strip, it becomes the key of what holds that one. */
+  grip(id) {
+    const grip = element("button", "strip-grip", { type: "button", "aria-label": "Tie this to another strip by dragging", "data-help": "Drag this to another strip, which then follows this one as its key; or choose it there under Key." });
+    grip.draggable = true;
+    grip.addEventListener("dragstart", (event) => {
+      event.stopPropagation();
+      this.tying = id;
+    });
+    grip.addEventListener("dragend", () => { this.tying = null; });
+    return grip;
+  }
+
+  makeTieable(id, root) {
+    root.addEventListener("dragover", (event) => {
+      if (!this.tying || this.tying === id) return;
+      event.preventDefault();
+      root.classList.add("is-tied-to");
+    });
+    root.addEventListener("dragleave", () => root.classList.remove("is-tied-to"));
+    root.addEventListener("drop", (event) => {
+      root.classList.remove("is-tied-to");
+      if (!this.tying || this.tying === id) return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.to.tie(this.tying, id);
+      this.tying = null;
+    });
+  }
+
+  /** Where it goes: the master or a bus. */
+  way(id, row) {
+    const label = element("label", "strip-way");
+    row.way = element("select", "", { "data-do": "route" });
+    row.way.addEventListener("change", () => {
+      this.to.route(id, row.way.value);
+      row.way.blur(); // so that the keys work again
+    });
+    row.way.addEventListener("click", (event) => event.stopPropagation());
+    label.append("Goes to ", row.way);
+    return label;
+  }
+
+  /** Tracks are moved by dragging their names, or with Alt and the arrows. */
+  makeMovable(id, { root, name }) {
+    name.draggable = true;
+    name.addEventListener("dragstart", () => { this.dragged = id; });
+    name.addEventListener("keydown", (event) => {
+      const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+      if (!event.altKey || !by) return;
+      event.preventDefault();
+      this.to.move(id, Math.max(0, this.document.order.indexOf(id) + by));
+    });
+    root.addEventListener("dragover", (event) => {
+      if (!this.dragged) return;
+      event.preventDefault();
+      root.classList.add("is-target");
+    });
+    root.addEventListener("dragleave", () => root.classList.remove("is-target"));
+    root.addEventListener("drop", (event) => {
+      root.classList.remove("is-target");
+      if (!this.dragged) return;
+      event.stopPropagation();
+      event.preventDefault();
+      this.to.move(this.dragged, this.document.order.indexOf(id));
+      this.dragged = null;
+    });
+  }
+
+  fill(row, strip, id, selected) {
+    row.name.textContent = strip.name;
+    const names = this.keysOf(id).map((key) => (this.document.tracks[key] ?? this.document.buses[key])?.name).filter(Boolean);
+    row.reins.textContent = names.length ? `⇠ ${names.join(", ")}` : "";
+    row.goes.textContent = strip.bus ? `→ ${this.document.buses[strip.bus].name}` : "";
+    row.root.setAttribute("aria-label", strip.name);
+    const chosen = selected && !row.root.classList.contains("is-selected");
+    row.root.classList.toggle("is-selected", selected);
+    if (chosen) row.root.scrollIntoView({ block: "nearest" });
+    row.name.setAttribute("aria-pressed", String(selected));
+    for (const [name, control] of row.controls) control.set(strip[name]);
+    for (const [name, button] of row.switches) {
+      button.setAttribute("aria-pressed", String(strip[name]));
+      button.setAttribute("aria-label", `${name} ${strip.name}`);
+    }
+    if (!row.way) return;
+    const goals = [["", "Master"], ...this.document.bus_order.filter((bus) => bus !== id).map((bus) => [bus, this.document.buses[bus].name])];
+    row.way.replaceChildren(...goals.map(([value, word]) => new Option(word, value, false, value === strip.bus)));
+    row.way.setAttribute("aria-label", `${strip.name} goes to`);
+  }
+
+  /** Move the meters: peak, RMS and held peak in dB by strip. */
+  meter(meters) {
+    for (const [id, row] of this.rows) {
+      const [peak, rms, held] = meters?.strips[id] ?? [-120, -120, -120];
+      // Only what the compositor can move by itself: thirty of these many times a second must not cost a layout.
+      putStyle(row.peak, "transform", `scaleX(${share(peak).toFixed(2)})`);
+      putStyle(row.rms, "transform", `scaleX(${share(rms).toFixed(2)})`);
+      putStyle(row.hold, "transform", share(held) ? `translateX(${(100 * share(held)).toFixed(0)}%)` : "translateX(-3px)");
+      const over = held > 0;
+      if (over !== row.over) row.root.classList.toggle("is-over", over);
+      row.over = over;
+    }
+  }
+}
+
+const share = (level) => Math.min(1, Math.max(0, 1 - level / FLOOR_DB));
