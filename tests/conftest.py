@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from reins.core.sound import TakeFacts
 from reins.core.takes import Take, write_take
 
 RATE = 48000
@@ -26,3 +27,23 @@ def make_take(tmp_path):
         return Take(folder)
 
     return make
+
+
+class sound_of:  # noqa: N801 - reads as a function
+    """A sound whose samples (channels, frames) are at hand."""
+
+    def __init__(self, samples):
+        self._samples = samples
+        self.facts = TakeFacts(samples.shape[0], RATE, samples.shape[1])
+
+    def read(self, start, frames):
+        first, last = max(start, 0), min(start + frames, self.facts.frames)
+        inside = self._samples[:, first : max(last, first)]
+        return np.pad(
+            inside, ((0, 0), (min(first - start, frames), max(frames - (first - start) - inside.shape[1], 0)))
+        )
+
+
+def kept(samples):
+    """What a take keeps of samples below full scale: 24 bits."""
+    return np.rint(samples.astype(np.float32).astype(float) * 2**23) / 2**23

@@ -15,6 +15,7 @@ import soundfile
 from reins import cli
 from reins.core.chainfile import parse_chain
 from reins.core.engine.chain import Chain
+from reins.core.processors import PROCESSORS
 from reins.errors import SettingsError
 from tests.conftest import RATE
 from tests.core.test_compressor import db
@@ -114,7 +115,7 @@ def test_bench_prints_what_is_documented(folder):
     rows = json.loads(reins("bench", "--json", cwd=folder).stdout)["processors"]
 
     row = rows[0]
-    assert [r["type"] for r in rows] == ["compressor", "limiter"]
+    assert [r["type"] for r in rows] == list(PROCESSORS)
     assert list(row) == ["type", "ns_per_stereo_frame", "times_real_time"]
     assert row["times_real_time"] == pytest.approx(1e9 / RATE / row["ns_per_stereo_frame"])
 
@@ -187,3 +188,86 @@ def test_a_wrong_processor_names_place_setting_and_limits(processor, sentence):
 
     with pytest.raises(SettingsError, match=re.escape(sentence)):
         Chain(parse_chain(document, "chain.json"), channels=1, sample_rate=RATE)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["gone.json", "-o", "."], "gone.json: cannot be read as text; a session is JSON"),
+        (["session.json", "-o", "nowhere"], "nowhere: this folder does not exist; make it first."),
+        (["session.json", "-o", ".", "--rate", "5"], "rate is 5; allowed: 8000 to 192000 Hz"),
+        (["session.json", "-o", ".", "--format", "mp3"], "format mp3: wav or flac is allowed"),
+        (["session.json", "-o", "."], "session.json: in.mp3 is not there"),
+        (["chain.json", "-o", "."], "chain.json: format is"),
+    ],
+)
+def test_a_wrong_render_is_one_line_and_leaves_nothing(folder, arguments, sentence):
+    session = {
+        "format": "reins-session", "version": 1, "takes": {"a": {"name": "A", "file": "in.mp3"}},
+        "session": {"name": "x", "tracks": {"t": {"name": "A", "take_id": "a"}}, "order": ["t"]},
+    }  # fmt: skip
+    if "mp3" in arguments:
+        session["takes"]["a"]["file"] = "in.wav"
+    (folder / "session.json").write_text(json.dumps(session))
+    before = sorted(p.name for p in folder.iterdir())
+
+    done = reins("render", *arguments, cwd=folder)
+
+    assert (done.returncode, done.stdout) == (2, "")
+    assert sentence in done.stderr
+    assert done.stderr.count("\n") == 1
+    assert sorted(p.name for p in folder.iterdir()) == before
+
+
+def test_render_takes_a_session_written_by_hand(folder):
+    chain = [{"type": "compressor", "settings": {"threshold_db": -28, "ratio": 4, "knee_db": 0, "attack_ms": 0}}]
+    session = {
+        "format": "reins-session", "version": 1, "takes": {"a": {"name": "A", "file": "in.wav"}},
+        "session": {
+            "name": "x", "tracks": {"t": {"name": "A", "take_id": "a", "bus": "b"}}, "order": ["t"],
+            "buses": {"b": {"name": "B", "chain": chain}}, "bus_order": ["b"],
+        },
+    }  # fmt: skip
+    (folder / "session.json").write_text(json.dumps(session))
+
+    done = reins("render", "session.json", "-o", ".", "--stems", "--mix", cwd=folder)
+
+    mix, rate = soundfile.read(folder / "mix.wav")
+    assert (done.returncode, done.stderr, rate) == (0, "", RATE)
+    assert db(np.abs(mix[1000]).max()) == pytest.approx(-27, abs=0.01)  # common practice: -24 in, -28, 4:1
+    np.testing.assert_array_equal(soundfile.read(folder / "stem_01_B.wav")[0], mix)
+
+
+def test_the_trace_of_a_gate_tells_its_gain_and_nothing_else(folder):
+    write_chain(folder, kind="gate", threshold_db=-40, range_db=30, attack_ms=0)
+
+    done = reins("process", "in.wav", "-o", "out.wav", "--chain", "chain.json", "--trace", "t.csv", cwd=folder)
+
+    rows = (folder / "t.csv").read_text().splitlines()
+    assert done.returncode == 0
+    assert rows[0] == "time_s,0_gate.gain_db"
+    assert rows[500].split(",")[1] == "0.000000"
+
+
+def test_bands_follow_their_own_keys_and_each_has_a_column_in_the_trace(folder):
+    soundfile.write(folder / "kick.wav", np.zeros(RATE // 2), RATE)
+    bands = [
+        {"motion": "compress", "threshold_db": -60, "attack_ms": 0, "watch": "whole"},
+        {"gain_db": 3},
+        {"motion": "compress", "threshold_db": -60, "attack_ms": 0, "key": {"source": "kick"}},
+    ]
+    write_chain(folder, kind="dynamic_eq", bands=bands, rest={"on": True, "threshold_db": 0})
+
+    command = "process in.wav -o out.wav --chain chain.json --trace t.csv --key kick=kick.wav"
+    done = reins(*command.split(), cwd=folder)
+
+    assert (done.returncode, done.stderr) == (0, "")
+    head, *rows = (folder / "t.csv").read_text().splitlines()
+    assert head.split(",")[1:] == [f"0_dynamic_eq.{name}.gain_db" for name in ("band1", "band3", "rest")]
+    held, keyed = ([float(row.split(",")[column]) for row in rows] for column in (1, 2))
+    assert min(held) == -12
+    assert min(keyed) == 0  # the key is silent, and silent when it has ended
+
+    missing = reins("process", "in.wav", "-o", "out2.wav", "--chain", "chain.json", cwd=folder)
+    assert missing.returncode == 2
+    assert "key.source “kick” is not given" in missing.stderr

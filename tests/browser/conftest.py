@@ -1,9 +1,11 @@
-"""One real server with the demo session and one Chromium for all browser tests; each test works on a track of its own."""
+"""One real server with the demo session and one Chromium for all browser tests; each begins with the demo untouched."""
 
+import contextlib
 import json
 import urllib.request
 
 import pytest
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
@@ -13,6 +15,7 @@ from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait
 @pytest.fixture(scope="session")
 def server(tmp_path_factory):
     server = Server(tmp_path_factory.mktemp("data"))
+    server.first_step = json.load(urllib.request.urlopen(f"{server.url}/api{DEMO}"))["step"]
     yield server
     server.kill()
 
@@ -52,11 +55,11 @@ class Desk:
         return self.track(name)["chain"][index]["settings"]
 
     def choose(self, name):
-        wait_for(self.driver, f'.track[aria-label="{name}"] .track-name').click()
+        wait_for(self.driver, f'.strip[aria-label="{name}"] .strip-name').click()
         settled(self.driver)
 
     def row(self, name, selector):
-        return find(self.driver, f'.track[aria-label="{name}"] {selector}')
+        return find(self.driver, f'.strip[aria-label="{name}"] {selector}')
 
     def add_compressor(self, name):
         self.choose(name)
@@ -69,7 +72,12 @@ class Desk:
         settled(self.driver)
 
     def click(self, selector):
-        wait_for(self.driver, selector).click()
+        def clicked():  # what is put anew just now is looked for again
+            with contextlib.suppress(StaleElementReferenceException):
+                wait_for(self.driver, selector).click()
+                return True
+
+        wait_until(clicked)
 
     def drag(self, element, dx, dy, shift=False):
         hand = ActionChains(self.driver, duration=40)
@@ -90,7 +98,9 @@ class Desk:
         return " ".join(parts).strip()
 
     def fact(self, name):
-        return find(self.driver, f'[data-fact="{name}"] dd').text
+        # Read in one go: the facts are put anew with every picture.
+        script = "return document.querySelector(`[data-fact='${arguments[0]}'] dd`)?.innerText ?? ''"
+        return self.driver.execute_script(script, name)
 
     def picture(self, selector=".take-canvas"):
         settled(self.driver)
@@ -121,8 +131,16 @@ class Desk:
         return [row["message"] for row in self.driver.get_log("browser") if row["level"] == "SEVERE"]
 
 
+def untouched(server):
+    """Go back to the demo session as it was made, so that it does not matter which tests came before."""
+    body, headers = json.dumps({"number": server.first_step}).encode(), {"content-type": "application/json"}
+    urllib.request.urlopen(urllib.request.Request(f"{server.url}/api{DEMO}/history", body, headers)).close()
+
+
 @pytest.fixture
 def desk(driver, server):
+    driver.get("about:blank")  # so that no open page asks for what is taken away now
+    untouched(server)
     driver.get_log("browser")
     desk = Desk(driver, server)
     yield desk

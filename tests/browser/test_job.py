@@ -8,18 +8,20 @@ from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
 from reins.demo.drums import make_hats, make_kick, make_snare
 from tests.browser.driving import find, settled, wait_for, wait_until
+from tests.browser.test_whole_session import exported
+from tests.conftest import kept as taken
 
 
 def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, downloads, tmp_path):
     driver.get(server.url)
     find(driver, "a[href$='last-boat-home']").click()
     wait_for(driver, ".take-canvas")
-    assert len(driver.find_elements(By.CSS_SELECTOR, ".track")) >= 10
+    assert len(driver.find_elements(By.CSS_SELECTOR, ".strip")) >= 10
 
     desk.choose("Snare")
     desk.click('[data-do="play"]')
     wait_until(lambda: driver.execute_script("return reins.live.played > 24000"))
-    assert "dB peak" in find(driver, ".head-master").text
+    wait_until(lambda: "LUFS" in find(driver, '[data-reading="momentary_lufs"] dd').text)
 
     desk.add_compressor("Snare")
     before = desk.red_share()
@@ -44,17 +46,13 @@ def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, down
     own = tmp_path / "My own take.wav"
     soundfile.write(own, 0.5 * np.sin(np.arange(96000) * 0.05), 48000, subtype="PCM_16")
     find(driver, ".file-entry").send_keys(str(own))
-    wait_for(driver, '.track[aria-label="My own take"]')
+    wait_for(driver, '.strip[aria-label="My own take"]')
 
     desk.choose("Snare")
-    desk.click('[data-do="export"]')
-    find(driver, "select option[value='32f']").click()
-    desk.click('[data-do="export-now"]')
-    file = wait_until(lambda: next(downloads.glob("Snare held.wav"), None))
-    wait_until(lambda: file.stat().st_size > 7_680_000)
+    file = exported(desk, downloads, "strip", "Snare*.wav")
     held, _ = soundfile.read(file, dtype="float32")
     kept = desk.settings("Snare")
-    source = make_snare(make_kick(), make_hats()).astype(np.float32).astype(float)
+    source = taken(make_snare(make_kick(), make_hats()))
     chain = Chain([parse_entry({"type": "compressor", "settings": kept}, "x")], channels=1, sample_rate=48000)
     np.testing.assert_array_equal(held, chain.process(source)[0].astype(np.float32))
 

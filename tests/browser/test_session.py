@@ -7,15 +7,16 @@ from tests.browser.driving import DEMO, find, wait_for, wait_until
 
 
 def test_two_tabs_end_up_showing_the_same(desk, driver):
-    desk.add_compressor("Kick")
-    desk.choose("Kick")
+    desk.add_compressor("Guitar L")
+    desk.choose("Guitar L")
+    desk.keys("[", "[")  # to the first of the chain, which the other tab shows as well
     here = driver.current_window_handle
     driver.switch_to.new_window("tab")
     driver.get(desk.server.url + DEMO)
     wait_for(driver, ".take-canvas")
-    desk.choose("Kick")
+    desk.choose("Guitar L")
     desk.type("ratio", "7")
-    wait_until(lambda: desk.settings("Kick")["ratio"] == 7)
+    wait_until(lambda: desk.settings("Guitar L")["ratio"] == 7)
 
     driver.switch_to.window(here)
     wait_until(lambda: desk.shown("ratio") == "7.00 : 1")
@@ -81,7 +82,7 @@ def test_a_file_dropped_on_the_desk_becomes_a_track(desk, driver):
         name,
     )
 
-    wait_for(driver, f'.track[aria-label="{name}"]')
+    wait_for(driver, f'.strip[aria-label="{name}"]')
     assert desk.state()["takes"][desk.track(name)["take_id"]]["frames"] == 4800
 
 
@@ -104,9 +105,9 @@ def test_tracks_are_renamed_duplicated_moved_and_removed_and_come_back(desk, dri
     desk.click('[data-do="rename"]')
     entry = wait_for(driver, ".name-entry")
     entry.send_keys("Shaker", Keys.ENTER)
-    wait_for(driver, '.track[aria-label="Shaker"]')
+    wait_for(driver, '.strip[aria-label="Shaker"]')
 
-    ActionChains(driver).drag_and_drop(desk.row("Shaker", ".track-name"), desk.row("Kick", ".track-name")).perform()
+    ActionChains(driver).drag_and_drop(desk.row("Shaker", ".strip-name"), desk.row("Kick", ".strip-name")).perform()
     wait_until(lambda: desk.state()["document"]["tracks"][desk.state()["document"]["order"][0]]["name"] == "Shaker")
     desk.choose("Shaker")
     desk.click('[data-do="remove-track"]')
@@ -115,9 +116,9 @@ def test_tracks_are_renamed_duplicated_moved_and_removed_and_come_back(desk, dri
 
     assert [t["name"] for t in desk.state()["document"]["tracks"].values()] == names
     desk.undo()
-    wait_for(driver, '.track[aria-label="Shaker"]')
+    wait_for(driver, '.strip[aria-label="Shaker"]')
     desk.undo(again=True)
-    wait_until(lambda: not driver.find_elements("css selector", '.track[aria-label="Shaker"]'))
+    wait_until(lambda: not driver.find_elements("css selector", '.strip[aria-label="Shaker"]'))
 
 
 def test_the_tempo_is_typed_and_the_ruler_counts_by_it(desk, driver):
@@ -165,17 +166,26 @@ def test_without_a_choice_the_theme_is_the_systems(desk, driver):
     wait_until(lambda: theme() == "day")
 
 
-def test_the_steps_lead_back_and_forth(desk, driver):
+def test_the_steps_lead_back_and_forth_and_to_what_was_set_aside(desk, driver):
     before = desk.state()
     desk.add_compressor("Room")
     desk.type("ratio", "12")
-    wait_until(lambda: desk.state()["step"] == before["step"] + 2)
-    after = desk.state()["document"]
+    wait_until(lambda: desk.settings("Room", -1)["ratio"] == 12)
+    after = desk.state()
 
     desk.click('[data-do="history"]')
     wait_for(driver, f'[data-step="{before["step"]}"]').click()
     wait_until(lambda: desk.state()["document"] == before["document"])
-    wait_for(driver, f'[data-step="{before["step"] + 2}"].is-undone').click()
+    wait_for(driver, f'[data-step="{after["step"]}"].is-undone').click()
+    wait_until(lambda: desk.state()["document"] == after["document"])
+    wait_for(driver, f'[data-step="{before["step"]}"]').click()
+    wait_until(lambda: desk.state()["document"] == before["document"])
+    desk.keys(Keys.ESCAPE)
+    desk.row("Room", ".strip-mute").click()
+    wait_until(lambda: desk.track("Room")["mute"])
 
-    wait_until(lambda: desk.state()["document"] == after)
+    desk.click('[data-do="history"]')
+    wait_for(driver, f'[data-step="{after["step"]}"].is-aside').click()
+
+    wait_until(lambda: desk.state()["document"] == after["document"])
     desk.keys(Keys.ESCAPE)

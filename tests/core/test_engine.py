@@ -5,8 +5,10 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain, GlidingChain
-from reins.core.engine.mixer import Mixer, Stream, pan_gains
+from reins.core.engine.mixer import Listening, Mixer
 from reins.core.engine.offline import render_mix, run_chain
+from reins.core.engine.stream import Stream
+from reins.core.engine.strips import pan_gains
 from reins.core.sessions import Document, Track
 from tests.conftest import RATE
 
@@ -148,7 +150,7 @@ def test_difference_is_source_less_result(make_take, noise):
     heard = {}
     for what in ("result", "source", "difference"):
         mixer = Mixer(document(track(chain=[entry(threshold_db=-40, lookahead_ms=4)])), takes)
-        mixer.listen(what)
+        mixer.listen(Listening(what))
         heard[what] = render(mixer, 0, 20000)[:, 1024:]  # the first block fades over
 
     np.testing.assert_allclose(heard["difference"], heard["source"] - heard["result"], atol=1e-15)
@@ -181,7 +183,7 @@ def test_a_changed_lookahead_while_playing_stays_lined_up(make_take):
     mixer = Mixer(doc, {"a": make_take(ramp)})
     first = mixer.process(4096)
 
-    mixer.change(doc.with_track("t0", chain=[entry(threshold_db=0, knee_db=0, lookahead_ms=15)]))
+    mixer.change(doc.with_strip("t0", chain=[entry(threshold_db=0, knee_db=0, lookahead_ms=15)]))
     rest = [mixer.process(1024) for _ in range(6)]
 
     out = np.concatenate([first, *rest], axis=1)[0]

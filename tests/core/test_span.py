@@ -6,7 +6,7 @@ import pytest
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
 from reins.core.measure.span import measure_source, measure_span
-from tests.conftest import RATE
+from tests.conftest import RATE, kept
 
 
 @pytest.fixture
@@ -23,7 +23,7 @@ def plain(noise, entries):
 def test_statistics_are_those_of_the_gain(make_take, noise, entries):
     span = measure_span(make_take(noise), entries, "c", 0, noise.shape[1])
 
-    _, gain = plain(noise.astype(np.float32).astype(float), entries)
+    _, gain = plain(kept(noise), entries)
     statistics = span.statistics()
     held = gain <= -0.375  # the histogram rounds to its quarter-dB steps
     assert statistics["held_pct"] == pytest.approx(100 * held.mean(), abs=0.01)
@@ -35,7 +35,7 @@ def test_columns_and_levels_are_those_of_the_result(make_take, noise, entries):
     span = measure_span(make_take(noise), entries, "c", 0, 24000)
     peaks, deepest, _ = span.columns(0, 24000, 75)
 
-    result, gain = plain(noise.astype(np.float32).astype(float), entries)
+    result, gain = plain(kept(noise), entries)
     np.testing.assert_allclose(peaks, np.abs(result).max(axis=0).reshape(75, 320).max(axis=1), atol=1e-12)
     np.testing.assert_allclose(deepest, np.minimum(gain.reshape(75, 320).min(axis=1), 0), atol=1e-12)
     assert span.result.crest_db == pytest.approx(20 * np.log10(np.abs(result).max() / np.sqrt(np.mean(result**2))))
@@ -55,7 +55,7 @@ def test_the_source_is_measured_over_its_span(make_take, noise):
 
     level = measure_source(take, 6000, 12000)
 
-    part = noise[:, 6000:18000].astype(np.float32).astype(float)
+    part = kept(noise)[:, 6000:18000]
     assert level.rms_db == pytest.approx(20 * np.log10(np.sqrt(np.mean(part**2))), abs=1e-6)
 
 

@@ -34,7 +34,7 @@ def test_levels_go_there_and_back_and_stop_at_the_floor():
 
 def test_times_become_frames_and_coefficients():
     assert ms_to_frames(10.0, 44100) == 441
-    assert one_pole_k(0.0, 48000) == 1.0
+    assert one_pole_k(0.0, 48000) == one_pole_k(5e-324, 48000) == 1.0
     assert (1 - one_pole_k(10.0, 48000)) ** 480 == pytest.approx(0.36787944)
     assert format_length(125.4) == "2:05"
 
@@ -57,7 +57,10 @@ def test_every_setting_is_described_in_full():
         if row["kind"] == "number":
             assert row["low"] <= row["default"] <= row["high"]
             assert row["step"] > 0
-    assert [row["name"] for row in describe_fields(Track)] == ["fader_db", "pan_pct"]
+    strip = {row["name"]: row["label"] for row in describe_fields(Track)}
+    assert strip == {
+        "fader_db": "Fader", "pan_pct": "Pan", "mute": "Mute", "solo": "Solo", "trim_db": "Trim", "inverted": "Polarity"
+    }  # fmt: skip
 
 
 def test_every_starting_point_is_valid_and_says_why():

@@ -7,15 +7,15 @@ import subprocess
 import sys
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from reins.core.changes import AddTrack, parse_change
 from reins.core.sessions import Document, Track
-from reins.core.takes import TakeFacts
+from reins.core.sound import TakeFacts
 from reins.errors import ConflictError, NotFoundError, SettingsError, StorageError
 from reins.store import sessions as store
-from reins.store.database import connect, migrate, transaction
+from reins.store.database import MIGRATIONS, connect, migrate, transaction
 from reins.store.takes import add_take, list_takes, sweep_folders
 
 
@@ -34,7 +34,7 @@ def keep(db, **change):
 
 
 def on(kind, **more):
-    return {"kind": kind, "track_id": "t", **more}
+    return {"kind": kind, ("track_id" if kind.endswith("_track") else "strip_id"): "t", **more}
 
 
 CHANGES = [
@@ -43,13 +43,22 @@ CHANGES = [
     on("set_processor", processor_id="c", on=False),
     on("duplicate_processor", processor_id="c", new_processor_id="d"),
     on("move_processor", processor_id="d", index=0),
-    on("set_track", fader_db=-7.5, mute=True),
+    on("set_strip", values={"fader_db": -7.5, "mute": True}),
     {"kind": "set_session", "loop": {"on": True, "start_frame": 10, "end_frame": 99}},
     on("copy_draft", draft=3),
     on("use_draft", draft=2),
     on("start_from", processor_id="c", name="Snare, keep the crack"),
     on("duplicate_track", new_track_id="u"),
     {"kind": "move_track", "track_id": "u", "index": 0},
+    {"kind": "add_bus", "bus_id": "b", "name": "Drums", "members": ["t", "u"]},
+    {"kind": "add_bus", "bus_id": "all", "name": "All", "members": ["b"]},
+    {"kind": "add_processor", "strip_id": "b", "type": "compressor", "processor_id": "e"},
+    {"kind": "set_strip", "strip_id": "b", "values": {"solo_safe": True}},
+    {"kind": "set_strip", "strip_id": "master", "values": {"fader_db": -3.0}},
+    {"kind": "route_strip", "strip_id": "u", "bus": ""},
+    on("set_strip", values={"trim_db": 3.0, "inverted": True}),
+    {"kind": "remove_bus", "bus_id": "b"},
+    {"kind": "set_session", "beats_per_bar": 3},
     on("remove_processor", processor_id="c"),
     on("remove_track"),
 ]
@@ -78,7 +87,11 @@ def test_labels_are_what_a_person_understands(db):
     assert labels[7:10] == [
         "Snare: draft 1 copied to 3", "Snare: draft 1 → 2", "Snare: compressor from “Snare, keep the crack”"
     ]  # fmt: skip
-    assert labels[11] == "Snare copy: moved to place 1"
+    assert labels[11:13] == ["Snare copy: moved to place 1", "Drums: bus made of Snare, Snare copy"]
+    assert labels[15:20] == [
+        "Drums: solo-safe on", "Master: fader −3.0 dB", "Snare copy: goes to the master",
+        "Snare: trim 3.0 dB, polarity inverted", "Drums: bus removed",
+    ]  # fmt: skip
 
 
 def test_drafts_keep_their_own_chains_and_a_new_one_begins_as_a_copy(db):
@@ -113,16 +126,39 @@ def test_going_to_a_step_walks_there_and_back_exactly(db):
     assert store.get_session(db, "s").step == 0
 
 
-def test_a_new_change_after_undo_forgets_what_was_undone(db):
+def test_a_new_change_after_undo_starts_a_line_of_its_own_and_the_old_one_stays(db):
     keep(db, **CHANGES[0])
-    keep(db, **CHANGES[5])
+    old, _ = keep(db, **CHANGES[5])
     store.undo(db, "s")
 
-    stored, _ = keep(db, **on("set_track", pan_pct=20.0))
+    stored, _ = keep(db, **on("set_strip", values={"pan_pct": 20.0}))
+    end = store.redo(db, "s")[1]
+    back, label = store.go_to_step(db, "s", old.step)
 
-    assert stored.step == 3
-    assert store.redo(db, "s")[1] is None
-    assert [s["label"] for s in store.list_steps(db, "s")][-1] == "Snare: pan 20 %"
+    assert (stored.step, stored.document.tracks["t"].pan_pct, end) == (4, 20.0, None)
+    assert (back.document, label) == (old.document, "Snare: fader −7.5 dB, mute on")
+    assert [store.undo(db, "s")[0].step, store.redo(db, "s")[0].step] == [2, 3]  # redo keeps to the line chosen
+    assert store.go_to_step(db, "s", 4)[0].document == stored.document
+    assert [s["parent"] for s in store.list_steps(db, "s")] == [0, 1, 2, 2]
+
+
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(walk=st.lists(st.tuples(st.sampled_from(["keep", "undo", "redo", "go"]), st.integers(0, 40)), max_size=25))
+def test_every_step_always_leads_to_the_same_document(db, walk):
+    seen = {step["number"] for step in store.list_steps(db, "s")}
+    store.go_to_step(db, "s", 0)
+    documents = {0: store.get_session(db, "s").document}
+    for number in seen:
+        documents[number] = store.go_to_step(db, "s", number)[0].document
+
+    for action, number in walk:
+        if action == "keep" and "t" in store.get_session(db, "s").document.tracks:
+            stored, _ = keep(db, **on("set_strip", values={"fader_db": -float(number)}))
+        elif action == "go" and number in documents:
+            stored, _ = store.go_to_step(db, "s", number)
+        else:
+            stored, _ = (store.undo if action == "undo" else store.redo)(db, "s")
+        assert documents.setdefault(stored.step, stored.document) == stored.document
 
 
 def test_undo_at_the_beginning_changes_nothing(db):
@@ -134,7 +170,7 @@ def test_undo_at_the_beginning_changes_nothing(db):
 
 
 def test_a_change_that_alters_nothing_makes_no_step(db):
-    assert keep(db, **on("set_track", fader_db=0.0))[0].step == 1
+    assert keep(db, **on("set_strip", values={"fader_db": 0.0}))[0].step == 1
 
 
 @pytest.mark.parametrize(
@@ -152,19 +188,39 @@ def test_a_change_that_alters_nothing_makes_no_step(db):
         ),
         (on("set_processor", processor_id="c", settings={"ratio.x": 1}), SettingsError, "no setting “ratio.x”"),
         (on("set_processor", processor_id="nope", settings={}), NotFoundError, "no processor “nope”"),
-        ({"kind": "set_track", "track_id": "zz"}, NotFoundError, "no track “zz”"),
+        ({"kind": "set_strip", "strip_id": "zz", "values": {}}, NotFoundError, "no track or bus “zz”"),
+        ({"kind": "remove_track", "track_id": "zz"}, NotFoundError, "no track “zz”"),
+        (
+            on("set_strip", values={"solo_safe": True}),
+            SettingsError,
+            "Snare: there is no setting “solo_safe”; allowed: name",
+        ),
+        (on("set_strip", values={"name": ""}), SettingsError, "Snare: name is"),
+        (on("route_strip", bus="zz"), SettingsError, "bus is “zz”; allowed: empty for the master"),
+        ({"kind": "remove_bus", "bus_id": "t"}, ConflictError, "Snare is not a bus"),
+        ({"kind": "add_bus", "bus_id": "t", "name": "x"}, ConflictError, "“t” already"),
+        ({"kind": "add_bus", "name": "x", "members": ["master"]}, ConflictError, "master cannot go into a bus"),
         (
             on("add_processor", type="flanger"),
             SettingsError,
             "no processor type “flanger”; allowed: compressor",
         ),
         (on("add_processor", type="compressor", processor_id="c"), ConflictError, "“c” already"),
-        (on("set_processor", processor_id="c", settings={"key.source": "Kick"}), SettingsError, "“Kick”; allowed in a"),
+        (
+            on("set_processor", processor_id="c", settings={"key.source": "Kick"}),
+            SettingsError,
+            "“Kick”; allowed: self",
+        ),
+        (on("set_processor", processor_id="c", settings={"key.source": "t/after"}), ConflictError, "Snare ← Snare"),
         (on("start_from", processor_id="c", name="Tuba"), NotFoundError, "no starting point “Tuba”"),
         (on("copy_draft", draft=1), ConflictError, "draft 1 is the one in use"),
         (on("use_draft", draft=5), SettingsError, "draft: given 5; allowed: less than or equal to 4"),
         ({"kind": "move_track", "track_id": "t", "index": -1}, SettingsError, "index: given -1"),
-        (on("set_track", fader_db=99.0), SettingsError, "fader_db: given 99.0; allowed: less than or equal to 12"),
+        (
+            on("set_strip", values={"fader_db": 99.0}),
+            SettingsError,
+            "is 99.0; allowed: a number from -90 to 12",
+        ),
         ({"kind": "paint"}, SettingsError, "allowed: .*set_processor"),
         (
             {"kind": "set_session", "loop": {"on": True, "start_frame": 9, "end_frame": 9}},
@@ -207,7 +263,8 @@ from reins.core.changes import parse_change
 db = connect(sys.argv[1])
 for n in range(100000):
     value = -90 + (n % 1000) / 10
-    stored, _ = store.keep_step(db, "s", parse_change({"kind": "set_track", "track_id": "t", "fader_db": value}))
+    change = {"kind": "set_strip", "strip_id": "t", "values": {"fader_db": value}}
+    stored, _ = store.keep_step(db, "s", parse_change(change))
     print(stored.step, value, flush=True)
 """
 
@@ -262,19 +319,19 @@ def test_a_take_of_no_session_is_refused(db):
 
 
 def test_migrating_twice_changes_nothing(db):
-    assert migrate(db) == 1
+    assert migrate(db) == 2
     assert store.get_session(db, "s").step == 1
 
 
 def test_a_migration_that_fails_in_the_middle_leaves_the_old_version(db, tmp_path):
     folder = tmp_path / "migrations"
     folder.mkdir()
-    (folder / "0002_broken.sql").write_text("BEGIN; CREATE TABLE extra (x) STRICT; PRAGMA user_version = 2; COMMIT;")
+    (folder / "0003_broken.sql").write_text("BEGIN; CREATE TABLE extra (x) STRICT; PRAGMA user_version = 3; COMIT;")
 
-    with pytest.raises(StorageError, match="version 2"):
+    with pytest.raises(StorageError, match="version 3"):
         migrate(db, folder)
 
-    assert db.execute("PRAGMA user_version").fetchone()[0] == 1
+    assert db.execute("PRAGMA user_version").fetchone()[0] == 2
     assert db.execute("SELECT count(*) FROM sqlite_master WHERE name = 'extra'").fetchone()[0] == 0
     assert store.get_session(db, "s").step == 1
 
@@ -289,3 +346,32 @@ def test_a_file_that_is_no_database_is_said_so(tmp_path):
 def test_the_database_is_strict_about_types(db):
     with pytest.raises(sqlite3.IntegrityError, match="cannot store TEXT"):
         db.execute("UPDATE sessions SET step = 'many'")
+
+
+def test_a_database_of_the_first_version_keeps_its_rows(tmp_path):
+    folder = tmp_path / "first"
+    folder.mkdir()
+    first = next(MIGRATIONS.glob("0001*.sql"))
+    (folder / first.name).write_text(first.read_text())
+    db = connect(tmp_path / "old.db")
+    migrate(db, folder)
+    track = '{"name": "Snare", "group": "drums", "take_id": "x", "fader_db": -3.0}'
+    document = f'{{"name": "Old", "tracks": {{"t": {track}}}, "order": ["t"]}}'
+    db.execute("INSERT INTO sessions VALUES ('s', ?, 2, 'then', 'then')", (document,))
+    steps = [
+        (1, "one", f'{{"tracks": {{"is": {{"t": {track}}}}}}}'),
+        (2, "two", '{"name": {"is": "Old"}}'),
+        (3, "x", "{}"),
+    ]
+    for number, label, after in steps:
+        db.execute(
+            "INSERT INTO steps VALUES ('s', ?, ?, '{\"name\": {\"is\": \"New\"}}', ?, 'then')", (number, label, after)
+        )
+
+    migrate(db)
+
+    stored = store.get_session(db, "s")
+    assert (stored.step, stored.tip, stored.document.tracks["t"].fader_db) == (2, 3, -3.0)
+    assert store.undo(db, "s")[0].document.name == "New"
+    assert [store.redo(db, "s")[1], store.redo(db, "s")[1], store.redo(db, "s")[1]] == ["two", "x", None]
+    assert store.line_to(db, "s", 3) == [3, 2, 1, 0]

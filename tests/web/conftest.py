@@ -34,7 +34,7 @@ def session_id(house):
 def tone_file(tmp_path):
     path = tmp_path / "Front room.wav"
     t = np.arange(RATE) / RATE
-    soundfile.write(path, np.stack([0.5 * np.sin(2 * np.pi * 220 * t)] * 2, axis=1), RATE, subtype="FLOAT")
+    soundfile.write(path, np.stack([0.5 * np.sin(2 * np.pi * 220 * t)] * 2, axis=1), RATE, subtype="PCM_24")
     return path
 
 

@@ -4,11 +4,14 @@ import json
 import struct
 
 import numpy as np
+from fastapi.testclient import TestClient
 
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix
 from reins.services.editing import document_of
+from reins.web.app import AppSettings, create_app
 from tests.conftest import RATE
+from tests.web.conftest import bring_in
 from tests.web.test_web import add_compressor, change
 
 
@@ -92,10 +95,10 @@ def test_settings_are_heard_while_dragged_and_fall_back_unless_kept(client, hous
         listener.until("started")
         listener.listen(8192)
         listener.send(
-            type="try", track_id=track_id, processor_id="c", settings={"threshold_db": -50.0, "attack_ms": 0.0}
+            type="try", strip_id=track_id, processor_id="c", settings={"threshold_db": -50.0, "attack_ms": 0.0}
         )
         listener.listen(20480)
-        change(client, session_id, kind="set_track", track_id=track_id, pan_pct=0.0)
+        change(client, session_id, kind="set_strip", strip_id=track_id, values={"pan_pct": 0.0})
         tried = np.concatenate(listener.frames).T
 
     assert np.abs(tried[:, :4096]).max() > 0.49
@@ -120,8 +123,8 @@ def test_a_loop_repeats_and_a_moved_loop_starts_anew(client, session_id, track_i
 def test_bad_commands_are_answered_and_change_nothing(client, session_id, track_id):
     bad = [
         {"type": "listen", "what": "everything"},
-        {"type": "try", "track_id": "zz", "processor_id": "c", "settings": {}},
-        {"type": "try_track", "track_id": track_id, "fader_db": 400},
+        {"type": "try", "strip_id": "zz", "processor_id": "c", "settings": {}},
+        {"type": "try_strip", "strip_id": track_id, "values": {"fader_db": 400}},
         {"type": "play"},
         {},
     ]
@@ -132,8 +135,8 @@ def test_bad_commands_are_answered_and_change_nothing(client, session_id, track_
         sentences = [listener.until("error")["sentence"] for _ in bad]
 
     assert "allowed: result, source, difference" in sentences[0]
-    assert "no track “zz”" in sentences[1]
-    assert "−90 to 12 dB" in sentences[2]
+    assert "no track or bus “zz”" in sentences[1]
+    assert "from -90 to 12 dB" in sentences[2]
     assert "could not be read" in sentences[3]
     assert "not a command" in sentences[4]
 
@@ -147,7 +150,7 @@ def test_every_desk_hears_of_a_change_kept_by_another(client, session_id, track_
             Listener(socket).send(type="ping")
             Listener(socket).until("error")  # its player is up
 
-        change(client, session_id, kind="set_track", track_id=track_id, mute=True)
+        change(client, session_id, kind="set_strip", strip_id=track_id, values={"mute": True})
 
         assert Listener(one).until("kept")
         assert Listener(other).until("kept")
@@ -158,3 +161,26 @@ def test_playing_past_the_end_says_so(client, session_id, track_id):
         listener = Listener(socket)
         listener.send(type="play", frame=RATE - 1000)
         assert listener.until("ended")["stream"] == 1
+
+
+def test_a_picture_that_fails_does_not_stop_the_sound(house, tmp_path, session_id, tone_file, monkeypatch):
+    app = create_app(AppSettings(tmp_path / "data", hosts=("localhost", "testserver")), house)
+    with TestClient(app, base_url="http://localhost", raise_server_exceptions=False) as client:
+        track_id = bring_in(client, session_id, tone_file)["result"]["track_id"]
+        path = f"/api/sessions/{session_id}/strips/{track_id}/preview"
+        ask = {"desk": "d", "number": 1, "start": 0, "frames": 1000, "columns": 10}
+        with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+            listener = Listener(socket)
+            listener.send(type="play", frame=0)
+            listener.until("started")
+            listener.listen(4096)
+            with monkeypatch.context() as broken:
+                broken.setattr("reins.services.previews.measure_span", lambda *_: 1 / 0)
+                failed = client.post(path, json=ask)
+            heard = listener.listen(20480)
+            drawn = client.post(path, json=ask | {"number": 2})
+
+    assert failed.status_code == 500
+    assert "what was kept before is untouched" in failed.json()["error"]
+    assert np.abs(heard).max() > 0.4
+    assert len(drawn.json()["result_db"]) == 10

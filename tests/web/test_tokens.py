@@ -33,7 +33,7 @@ def test_the_formula_gives_its_known_ends():
 
 @pytest.mark.parametrize("theme", [0, 1])
 @pytest.mark.parametrize("ground", ["paper", "sheet"])
-@pytest.mark.parametrize("role", ["ink", "muted", "held"])
+@pytest.mark.parametrize("role", ["ink", "muted", "held", "key-text"])
 def test_text_is_readable(theme, ground, role):
     colours = themes()[theme]
 
