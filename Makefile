@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: demo test lint browser bench bench-desk screenshots docs clean
+.PHONY: demo test lint browser bench bench-desk bench-big screenshots guide docs clean
 
 $(VENV)/installed: pyproject.toml constraints.txt
 	$(PYTHON) -m venv $(VENV)
@@ -30,7 +30,7 @@ lint: $(VENV)/installed-test
 	$(BIN)/mypy
 
 test: lint browser
-	$(BIN)/pytest
+	$(BIN)/pytest -n 2 --dist loadfile
 
 bench: $(VENV)/installed
 	$(BIN)/reins bench
@@ -38,8 +38,14 @@ bench: $(VENV)/installed
 bench-desk: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.desk
 
+bench-big: $(VENV)/installed-test browser
+	$(BIN)/python -m benchmarks.big_session
+
 screenshots: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.screenshots
+
+guide: $(VENV)/installed
+	$(BIN)/python -m benchmarks.guide
 
 docs: $(VENV)/installed
 	$(BIN)/python -c "from pathlib import Path; from reins.core.chaindocs import write_tables; \

@@ -3,6 +3,7 @@
 Run by `make bench-desk`. Takes about four minutes, one of them playing.
 """
 
+import itertools
 import json
 import os
 import statistics
@@ -14,7 +15,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from tests.browser.driving import DEMO, Server, make_driver, settled, wait_for
+from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for
 from websockets.sync.client import connect
 
 from reins.services.processing import bench_processors
@@ -30,10 +31,10 @@ def call(server, path, body=None):
 
 
 def add_compressor(server, session, track_id, **settings):
-    change = {"kind": "add_processor", "track_id": track_id, "type": "compressor", "processor_id": "bench"}
+    change = {"kind": "add_processor", "strip_id": track_id, "type": "compressor", "processor_id": "bench"}
     call(server, f"/api{session}/changes", change)
     if settings:
-        change = {"kind": "set_processor", "track_id": track_id, "processor_id": "bench", "settings": settings}
+        change = {"kind": "set_processor", "strip_id": track_id, "processor_id": "bench", "settings": settings}
         call(server, f"/api{session}/changes", change)
 
 
@@ -57,6 +58,7 @@ def first_changed_sample_ms(server, track_id, tries=60):
     """From a setting sent on the socket to the first block made with it arriving, the listener playing in real time."""
     times = []
     with connect(server.url.replace("http", "ws") + f"/api{DEMO}/live", max_size=None) as socket:
+        socket.send(json.dumps({"type": "watch", "strip_id": track_id}))
         socket.send(json.dumps({"type": "play", "frame": 0}))
         began, sent_at, up, stream = time.perf_counter(), None, False, 1
         next_try = began + 1.0
@@ -70,7 +72,7 @@ def first_changed_sample_ms(server, track_id, tries=60):
                 stream = struct.unpack_from("<I", message)[0]
                 socket.send(json.dumps({"type": "played", "stream": stream, "frames": int((now - began) * RATE)}))
             elif message and (told := json.loads(message))["type"] == "meters" and sent_at is not None:
-                _, loud_in, loud_out = told["gains"]["bench"]
+                loud_in, loud_out = told["points"]["bench"]
                 if (loud_out - loud_in > 5) == up:
                     times.append((now - sent_at) * 1000)
                     sent_at, next_try = None, now + 0.2
@@ -79,7 +81,7 @@ def first_changed_sample_ms(server, track_id, tries=60):
             if sent_at is None and now > next_try:
                 up = not up
                 settings = {"makeup_db": 20.0 if up else 0.0, "threshold_db": 0.0, "knee_db": 0.0}
-                command = {"type": "try", "track_id": track_id, "processor_id": "bench", "settings": settings}
+                command = {"type": "try", "strip_id": track_id, "processor_id": "bench", "settings": settings}
                 socket.send(json.dumps(command))
                 sent_at = time.perf_counter()
             if now - began > 36:
@@ -148,8 +150,18 @@ def median(values):
 def main():
     folder = Path(tempfile.mkdtemp(prefix="reins-bench-"))
     print(f"{os.cpu_count()} cores")
-    compressor = bench_processors()[0]
-    report("compressor, stereo, defaults, blocks of 1024", "<= 25 ns", f"{compressor['ns_per_stereo_frame']:.1f} ns")
+    wanted = {
+        "compressor": 25,
+        "gate": 30,
+        "expander": 30,
+        "ducker": 30,
+        "deesser": 80,
+        "dynamic_eq": 250,
+        "multiband": 250,
+    }
+    for row in bench_processors():
+        limit = f"<= {wanted[row['type']]} ns" if row["type"] in wanted else ""
+        report(f"{row['type']}, a stereo frame, blocks of 1024", limit, f"{row['ns_per_stereo_frame']:.1f} ns")
     began = time.perf_counter()
     server = Server(folder / "data")
     report("first start, kernels cached, demo made", "< 15 s", f"{time.perf_counter() - began:.1f} s")
@@ -169,9 +181,24 @@ def main():
     report("underruns in 60 s of ten tracks with ten compressors", "0", underruns)
     in_ms = " / ".join(f"{frames / 48:.0f}" for frames in (fewest, usual, most))
     report("ring buffer, fewest / usual / most", "about 150 ms", f"{in_ms} ms")
+    tie_all(server, tracks)
+    report("underruns in 60 s with ten keyed processors", "0", play_underruns(driver, 60)[0])
+    spectra_cost(server, driver, tracks[0])
     long_takes(server, driver, folder)
     driver.quit()
     server.kill()
+
+
+def tie_all(server, tracks):
+    """Key every compressor by the track before it, and add a ducker at the end: ten keyed processors."""
+    for key, held in itertools.pairwise(tracks):
+        tie = {"kind": "set_processor", "strip_id": held, "processor_id": "bench"}
+        tie["settings"] = {"key.source": f"{key}/after"}
+        call(server, f"/api{DEMO}/changes", tie)
+    last = {"strip_id": tracks[-1], "processor_id": "duck"}
+    call(server, f"/api{DEMO}/changes", {"kind": "add_processor", "type": "ducker", **last})
+    tie = {"kind": "set_processor", "settings": {"key.source": f"{tracks[0]}/before"}, **last}
+    call(server, f"/api{DEMO}/changes", tie)
 
 
 def long_takes(server, driver, folder):
@@ -182,7 +209,7 @@ def long_takes(server, driver, folder):
         write_take(folder / f"{minutes} minutes.wav", minutes)
         wait_for(driver, ".side-foot")
         driver.find_element("css selector", ".file-entry").send_keys(str(folder / f"{minutes} minutes.wav"))
-        wait_for(driver, f'.track[aria-label="{minutes} minutes"]', 60)
+        wait_for(driver, f'.strip[aria-label="{minutes} minutes"]', 60)
         track_id = call(server, f"/api{session}")["document"]["order"][-1]
         add_compressor(server, session, track_id, threshold_db=-24.0)
         if minutes == 5:
@@ -193,7 +220,7 @@ def long_takes(server, driver, folder):
     told = f"{resident} resident, {own} without file pages (at start {before[0]:.0f})"
     report("10 minutes (220 MiB of samples) brought in and played", "", told)
     driver.get(server.url + session)
-    wait_for(driver, ".track").click()
+    wait_for(driver, ".strip").click()
     settled(driver)
     whole = median(drawn_ms(driver, count=15, whole=True))
     report("five minutes, stereo, drawn whole after a change", "<= 600 ms", whole)
@@ -203,6 +230,41 @@ def long_takes(server, driver, folder):
     settled(driver)
     visible = median(drawn_ms(driver, count=25, whole=False))
     report("eight seconds in view, drawn after a change", "<= 100 ms", visible)
+    maps(driver)
+
+
+def maps(driver):
+    """The map of a part never seen, from the press to the last piece drawn."""
+    look = "reins.view.look(48000 * arguments[0], 48000 * arguments[1])"
+    for seconds, places, wanted in ((8, range(20, 240, 20), "<= 250 ms"), (300, (0,), "<= 2000 ms")):
+        times = []
+        for place in places:
+            find(driver, '[data-do="level"]').click()
+            driver.execute_script(look, place, seconds)
+            settled(driver)
+            script = """const done = arguments[0]; const began = performance.now();
+                document.querySelector('[data-do="map"]').click();
+                reins.mapper.busy.then(() => requestAnimationFrame(() => done(performance.now() - began)));"""
+            times.append(driver.execute_async_script(script))
+        report(f"map of {seconds} s of a five-minute stereo take, first drawn", wanted, median(times))
+
+
+def spectra_cost(server, driver, track_id):
+    """Processor time of the server a second while it plays, with spectra of now and without."""
+    shares = []
+    for spectra in ("true", "false"):
+        watch = f"reins.live.watch({{strip_id: '{track_id}', processor_id: '', spectra: {spectra}, beside: ''}})"
+        driver.execute_script(watch)
+        used = cpu_s(server)
+        play_underruns(driver, 20)
+        shares.append((cpu_s(server) - used) / 20)
+    report("spectra of now, source and result, of a core", "< 5 %", f"{100 * (shares[0] - shares[1]):.1f} %")
+
+
+def cpu_s(server):
+    """Processor time the server has used."""
+    fields = Path(f"/proc/{server.process.pid}/stat").read_text().rsplit(")", 1)[1].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
 if __name__ == "__main__":

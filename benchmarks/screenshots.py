@@ -1,6 +1,7 @@
 """Makes docs/screenshots anew from the demo session, at 1280x800. Run by `make screenshots`."""
 
 import tempfile
+import time
 from pathlib import Path
 
 from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for, wait_until
@@ -9,6 +10,7 @@ from benchmarks.desk import call
 
 SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
 SNARE = {"threshold_db": -27.0, "ratio": 4.0, "attack_ms": 12.0, "release_ms": 140.0, "makeup_db": 3.0}
+DRUMS = {"threshold_db": -26.0, "ratio": 3.0, "attack_ms": 20.0, "release_ms": 160.0, "makeup_db": 2.0}
 
 
 def keep(server, **change):
@@ -16,11 +18,45 @@ def keep(server, **change):
 
 
 def prepare(server):
-    """A compressor on the snare, with settings worth looking at."""
+    """A compressor on the snare and one on the drum bus, with settings worth looking at."""
     tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
     snare = next(k for k, t in tracks.items() if t["name"] == "Snare")
-    keep(server, kind="add_processor", track_id=snare, type="compressor", processor_id="held")
-    keep(server, kind="set_processor", track_id=snare, processor_id="held", settings=SNARE)
+    keep(server, kind="add_processor", strip_id=snare, type="compressor", processor_id="held")
+    keep(server, kind="set_processor", strip_id=snare, processor_id="held", settings=SNARE)
+    drums = [k for k, t in tracks.items() if t["name"] in ("Kick", "Snare", "Hats", "Room")]
+    keep(server, kind="add_bus", bus_id="drums", name="Drums", members=drums)
+    keep(server, kind="add_processor", strip_id="drums", type="compressor", processor_id="bus")
+    keep(server, kind="set_processor", strip_id="drums", processor_id="bus", settings=DRUMS)
+    ids = {t["name"]: k for k, t in tracks.items()}
+    for name, kind, point in (
+        ("Announcer", "gate", "Speech, a quiet room between phrases"), ("Bass", "ducker", "Bass under kick"),
+        ("Singer", "dynamic_eq", "Voice, chest and bite"), ("Singer", "deesser", "Voice, hot esses"),
+        ("Room", "multiband", "Drum bus, three ways"),
+    ):  # fmt: skip
+        keep(server, kind="add_processor", strip_id=ids[name], type=kind, processor_id=kind)
+        keep(server, kind="start_from", strip_id=ids[name], processor_id=kind, name=point)
+    tie = {"key.source": f"{ids['Kick']}/after"}
+    keep(server, kind="set_processor", strip_id=ids["Bass"], processor_id="ducker", settings=tie)
+
+
+def by_frequency(driver):
+    """The bands of the singer on the map, the de-esser, and the multiband, while it plays."""
+    driver.execute_script("reins.view.look(48000 * 20, 48000 * 8); reins.live.seek(48000 * 20)")
+    wait_for(driver, '.strip[aria-label="Singer"] .strip-name').click()
+    settled(driver)
+    find(driver, '[data-do="map"]').click()
+    wait_until(lambda: driver.execute_script("return reins.view.model.map?.tiles.length >= 4"))
+    wait_until(lambda: driver.execute_script("return reins.live.position() > 48000 * 23.5"), 60)
+    driver.save_screenshot(str(SHOTS / "map.png"))
+    find(driver, '[data-do="level"]').click()
+    wait_for(driver, '.station[data-type="deesser"] .station-name').click()
+    settled(driver)
+    time.sleep(0.5)
+    driver.save_screenshot(str(SHOTS / "deesser.png"))
+    wait_for(driver, '.strip[aria-label="Room"] .strip-name').click()
+    settled(driver)
+    time.sleep(0.5)
+    driver.save_screenshot(str(SHOTS / "multiband.png"))
 
 
 def main():
@@ -32,7 +68,7 @@ def main():
     wait_for(driver, ".card-link")
     driver.save_screenshot(str(SHOTS / "shelf.png"))
     driver.get(server.url + DEMO)
-    wait_for(driver, '.track[aria-label="Snare"]').click()
+    wait_for(driver, '.strip[aria-label="Snare"]').click()
     settled(driver)
     zoom = "document.querySelector('.take-hand').dispatchEvent(new WheelEvent('wheel', { deltaY: -1, clientX: 720 }))"
     for _ in range(6):
@@ -41,8 +77,25 @@ def main():
     find(driver, '[data-do="play"]').click()
     wait_until(lambda: driver.execute_script("return reins.live.position() > 48000 * 19.42"), 60)
     driver.save_screenshot(str(SHOTS / "desk.png"))
+    wait_for(driver, '.strip[aria-label="Drums"] .strip-name').click()
+    settled(driver)
+    wait_until(lambda: driver.execute_script("return reins.live.position() > 48000 * 24"), 60)
+    driver.save_screenshot(str(SHOTS / "bus.png"))
+    for _ in range(12):
+        driver.execute_script(zoom.replace("-1", "1"))
+    for name, shot in (("Announcer", "gate"), ("Bass", "ducker")):
+        wait_for(driver, f'.strip[aria-label="{name}"] .strip-name').click()
+        settled(driver)
+        time.sleep(0.5)  # for the meters to stand on the new strip
+        driver.save_screenshot(str(SHOTS / f"{shot}.png"))
+    by_frequency(driver)
+    wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
+    settled(driver)
     find(driver, '[data-do="theme"]').click()
     driver.save_screenshot(str(SHOTS / "desk-night.png"))
+    driver.get(f"{server.url}/guide/compressor")
+    wait_for(driver, "img")
+    driver.save_screenshot(str(SHOTS / "guide.png"))
     driver.quit()
     server.kill()
 
