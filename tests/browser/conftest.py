@@ -1,11 +1,9 @@
 """One real server with the demo session and one Chromium for all browser tests; each begins with the demo untouched."""
 
-import contextlib
 import json
 import urllib.request
 
 import pytest
-from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
@@ -55,7 +53,7 @@ class Desk:
         return self.track(name)["chain"][index]["settings"]
 
     def choose(self, name):
-        wait_for(self.driver, f'.strip[aria-label="{name}"] .strip-name').click()
+        self.click(f'.strip[aria-label="{name}"] .strip-name')
         settled(self.driver)
 
     def row(self, name, selector):
@@ -72,10 +70,9 @@ class Desk:
         settled(self.driver)
 
     def click(self, selector):
-        def clicked():  # what is put anew just now is looked for again
-            with contextlib.suppress(StaleElementReferenceException):
-                wait_for(self.driver, selector).click()
-                return True
+        def clicked():
+            wait_for(self.driver, selector).click()
+            return True
 
         wait_until(clicked)
 

@@ -12,6 +12,7 @@ import urllib.request
 from pathlib import Path
 
 from selenium import webdriver
+from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
@@ -61,15 +62,22 @@ class Server:
         self.process.wait()
 
 
+NOT_YET = (LookupError, ValueError, StopIteration, NoSuchElementException, StaleElementReferenceException)
+
+
 def wait_until(condition, seconds=40):
-    """Poll a condition; returns its first true value."""
+    """Poll a condition; returns its first true value. What it looks for may not be there yet, or be put anew."""
     end = time.monotonic() + seconds
     while True:
-        value = condition()
-        if value:
-            return value
+        why = None
+        try:
+            value = condition()
+            if value:
+                return value
+        except NOT_YET as error:
+            why = error
         if time.monotonic() > end:
-            raise TimeoutError(f"not within {seconds} s: {condition}")
+            raise TimeoutError(f"not within {seconds} s: {condition}") from why
         time.sleep(0.02)
 
 
@@ -100,6 +108,16 @@ def wait_for(driver, selector, seconds=40):
     return WebDriverWait(driver, seconds).until(
         lambda d: next((e for e in d.find_elements(By.CSS_SELECTOR, selector) if e.is_displayed()), None)
     )
+
+
+def choose_option(driver, selector, fits):
+    """Choose the option whose text fits, as soon as the list holds it."""
+
+    def chosen():
+        next(o for o in driver.find_elements(By.CSS_SELECTOR, selector) if fits(o.text)).click()
+        return True
+
+    wait_until(chosen)
 
 
 def settled(driver):

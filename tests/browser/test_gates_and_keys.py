@@ -6,7 +6,7 @@ import soundfile
 from selenium.webdriver.common.keys import Keys
 
 from reins.demo import drums
-from tests.browser.driving import find, settled, wait_for, wait_until
+from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
 from tests.browser.test_whole_session import exported
 from tests.core.test_gate_expander import rms_db
 
@@ -23,12 +23,7 @@ def add(desk, name, kind):
 
 
 def start_from(desk, name):
-    option = wait_until(
-        lambda: next(
-            (o for o in desk.driver.find_elements("css selector", '[data-do="points"] option') if name in o.text), None
-        )
-    )
-    option.click()
+    choose_option(desk.driver, '[data-do="points"] option', lambda text: name in text)
 
 
 def colour_share(desk, red, green, blue, top):
@@ -95,7 +90,7 @@ def test_a_rein_from_kick_to_bass_makes_the_bass_yield(desk, driver):
         lambda: desk.track("Bass")["chain"][-1]["settings"].get("key", {}).get("source") == f"{ids['Kick']}/after"
     )
     wait_until(lambda: "Kick" in desk.row("Bass", ".strip-reins").text)
-    assert len(driver.find_elements("css selector", ".reins path.rein")) == 1
+    wait_until(lambda: len(driver.find_elements("css selector", ".reins path.rein")) == 1)
     start_from(desk, "Bass under kick")
     wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["amount_db"] == 9)
     assert desk.track("Bass")["chain"][-1]["settings"]["key"]["source"] == f"{ids['Kick']}/after"
@@ -118,9 +113,8 @@ def test_a_rein_that_closes_a_circle_is_refused_with_a_sentence(desk, driver):
     bass_follows_kick(desk)
     add(desk, "Kick", "ducker")
     before = desk.track("Kick")["chain"]
-    option = next(o for o in find(driver, ".control-list").find_elements("css selector", "option") if o.text == "Bass")
 
-    option.click()
+    choose_option(driver, ".control-list option", "Bass".__eq__)
 
     wait_until(lambda: "circle: " in find(driver, '[data-note="problem"]').text)
     assert desk.track("Kick")["chain"] == before
@@ -153,7 +147,7 @@ def test_a_flat_kick_gets_its_punch_back(desk, driver):
     def crests():
         return [float(v.replace("−", "-")) for v in desk.fact("crest").split(" → ")]
 
-    wait_until(lambda: np.ptp(crests() or [0]) > 0.5 and crests()[1] > crests()[0])
+    wait_until(lambda: np.ptp(crests()) > 0.5 and crests()[1] > crests()[0])
     desk.click('[data-do="history"]')
     wait_until(lambda: "Kick: expander from “Kick, punch back”" in wait_for(driver, "dialog[open]").text)
     desk.keys(Keys.ESCAPE)

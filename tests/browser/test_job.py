@@ -7,7 +7,7 @@ from selenium.webdriver.common.by import By
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
 from reins.demo.drums import make_hats, make_kick, make_snare
-from tests.browser.driving import find, settled, wait_for, wait_until
+from tests.browser.driving import find, wait_for, wait_until
 from tests.browser.test_whole_session import exported
 from tests.conftest import kept as taken
 
@@ -27,8 +27,8 @@ def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, down
     before = desk.red_share()
     desk.drag(find(driver, ".threshold-handle"), 0, 40)
     wait_until(lambda: desk.settings("Snare")["threshold_db"] < -25)
-    assert desk.red_share() > 2 * before
-    assert int(desk.fact("held").split()[0]) > 20
+    wait_until(lambda: desk.red_share() > 2 * before)
+    wait_until(lambda: int(desk.fact("held").split()[0]) > 20)
     source, result = (float(v.replace("−", "-")) for v in desk.fact("crest").split(" → "))
     assert source != result
 
@@ -62,8 +62,7 @@ def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, down
     desk.open()
     assert desk.state() == state
     desk.choose("Snare")
-    assert desk.shown("attack_ms") == "12.0 ms"
+    wait_until(lambda: desk.shown("attack_ms") == "12.0 ms")
     assert desk.shown("ratio") == "6.00 : 1"
-    settled(driver)
-    assert int(desk.fact("held").split()[0]) > 20
+    wait_until(lambda: int(desk.fact("held").split()[0]) > 20)
     desk.console()  # the browser notes the connection lost with the server

@@ -13,7 +13,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Desk
-from tests.browser.driving import find, settled, wait_for, wait_until
+from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
 from tests.web.test_handing_over import wav
 
 RATE = 44100
@@ -110,7 +110,7 @@ def test_a_bus_is_made_held_and_heard(desk, driver):
 
     assert [t["bus"] for t in document(desk)["tracks"].values()] == [bus, bus, ""]
     wait_until(lambda: desk.red_share() > 0.01)
-    assert float(desk.fact("deepest").split()[0].replace("−", "-")) < -6
+    wait_until(lambda: float(desk.fact("deepest").split()[0].replace("−", "-")) < -6)
     desk.click('[data-do="play"]')
     wait_until(
         lambda: (
@@ -242,17 +242,7 @@ def test_own_starting_points_are_kept_and_used_in_another_chain(desk, driver):
     desk.keys(Keys.ESCAPE)
 
     desk.add_compressor("03 Bass")
-    option = wait_until(
-        lambda: next(
-            (
-                o
-                for o in driver.find_elements("css selector", '[data-do="points"] option')
-                if o.text == "Yours: Drums, tight"
-            ),
-            None,
-        )
-    )
-    option.click()
+    choose_option(driver, '[data-do="points"] option', "Yours: Drums, tight".__eq__)
 
     wait_until(lambda: desk.settings("03 Bass")["attack_ms"] == 3.3)
     assert desk.settings("03 Bass")["ratio"] == 10
