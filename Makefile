@@ -6,15 +6,24 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
 .PHONY: demo test lint browser bench bench-desk bench-big screenshots guide docs clean
 
-$(VENV)/installed: pyproject.toml constraints.txt
+# Byte code is left to the first import: most of what is installed is never imported, and compiling it takes half the time.
+INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
+COMPILE_KERNELS := $(BIN)/python -c "import reins.web.server as s, importlib; \
+  [importlib.import_module('reins.' + k) for k in s.KERNELS]"
+
+$(VENV)/made: pyproject.toml constraints.txt
 	$(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --constraint constraints.txt --editable .
-	$(BIN)/python -c "import reins.web.server as s, importlib; [importlib.import_module('reins.' + k) for k in s.KERNELS]"
 	touch $@
 
-$(VENV)/installed-test: $(VENV)/installed
-	$(BIN)/pip install --quiet --constraint constraints.txt --editable ".[test]"
+$(VENV)/installed: $(VENV)/made
+	$(INSTALL) .
+	$(COMPILE_KERNELS)
 	touch $@
+
+$(VENV)/installed-test: $(VENV)/made
+	$(INSTALL) ".[test]"
+	$(COMPILE_KERNELS)
+	touch $@ $(VENV)/installed
 
 demo: $(VENV)/installed
 	$(BIN)/reins demo

@@ -1,10 +1,15 @@
 """Shared fixtures: a rate, seeded noise, sines and a folder for takes."""
 
+import fcntl
+from pathlib import Path
+
 import numpy as np
 import pytest
 
 from reins.core.sound import TakeFacts
 from reins.core.takes import Take, write_take
+from reins.services.bringing_in import ensure_demo
+from reins.services.house import House
 
 RATE = 48000
 
@@ -27,6 +32,22 @@ def make_take(tmp_path):
         return Take(folder)
 
     return make
+
+
+@pytest.fixture(scope="session")
+def demo_data(tmp_path_factory, worker_id):
+    """A data folder with the demo session, made by the first of the test workers that asks; to be copied, not used."""
+    base = tmp_path_factory.getbasetemp()
+    made = (base if worker_id == "master" else base.parent) / "demo"
+    with Path(f"{made}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            part = made.with_suffix(".part")
+            house = House(part)
+            ensure_demo(house, lambda *_: None)
+            house.close()
+            part.rename(made)
+    return made
 
 
 class sound_of:  # noqa: N801 - reads as a function

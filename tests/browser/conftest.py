@@ -1,6 +1,7 @@
 """One real server with the demo session and one Chromium for all browser tests; each begins with the demo untouched."""
 
 import json
+import shutil
 import urllib.request
 
 import pytest
@@ -11,8 +12,8 @@ from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait
 
 
 @pytest.fixture(scope="session")
-def server(tmp_path_factory):
-    server = Server(tmp_path_factory.mktemp("data"))
+def server(tmp_path_factory, demo_data):
+    server = Server(shutil.copytree(demo_data, tmp_path_factory.mktemp("server") / "data"))
     server.first_step = json.load(urllib.request.urlopen(f"{server.url}/api{DEMO}"))["step"]
     yield server
     server.kill()
