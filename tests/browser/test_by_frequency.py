@@ -127,13 +127,41 @@ def test_a_peg_is_dragged_turned_and_given_reach(eq, driver):
     wait_until(lambda: bands(desk, "Bass")[0]["range_db"] > reach + 1)
     assert bands(desk, "Bass")[0]["gain_db"] == pytest.approx(band["gain_db"], abs=0.5)
 
-    choose(desk, "1", "bands.0.key.source", "Kick")
-    wait_until(lambda: bands(desk, "Bass")[0]["key"]["source"].endswith("/after"))
-    wait_until(lambda: desk.row("Bass", ".strip-reins").text)
-
     gain = bands(desk, "Bass")[0]["gain_db"]
     peg.send_keys(Keys.ARROW_UP)
     wait_until(lambda: bands(desk, "Bass")[0]["gain_db"] > gain)
+
+
+def test_a_band_follows_another_track_whose_key_is_filtered_heard_and_seen(eq, driver):
+    desk = eq
+    desk.click('[data-do="add-band"]')
+    wait_until(lambda: len(bands(desk, "Bass")) == 1)
+    choose(desk, "1", "bands.0.motion", "holds")
+    wait_until(lambda: bands(desk, "Bass")[0]["motion"] == "compress")
+    desk.click('[data-do="tab-keys"]')
+    choose(desk, "1", "bands.0.key.source", "Hats")
+    wait_until(lambda: bands(desk, "Bass")[0]["key"]["source"].endswith("/after"))
+    wait_until(lambda: "Hats" in desk.row("Bass", ".strip-reins").text)
+    desk.click('[data-seen="key"]')
+    key_at = "const {hz, shown} = reins.spectrum.model; return shown.key?.[hz.findIndex((f) => f > arguments[0])]"
+    plain = wait_until(lambda: driver.execute_script(key_at, 8000))
+    assert plain > driver.execute_script(key_at, 100) + 10  # hats, not bass
+
+    cell(desk, "1", "bands.0.key.gain_db", "-24")
+    cell(desk, "1", "bands.0.key.low_cut_hz", "1k")
+    wait_until(lambda: bands(desk, "Bass")[0]["key"]["low_cut_hz"] == 1000)
+    assert bands(desk, "Bass")[0]["key"]["gain_db"] == -24
+    wait_until(lambda: driver.execute_script(key_at, 8000) == pytest.approx(plain - 24, abs=0.3))
+
+    desk.click('[data-hear="key"]')
+    driver.execute_script("reins.live.seek(48000 * 12)")
+    desk.click('[data-do="play"]')
+    peak = "return Math.max(...(reins.live.meters?.master.hold_db ?? [-200]))"
+    wait_until(lambda: driver.execute_script("return reins.live.played > 48000"))
+    assert -60 < driver.execute_script(peak) < -26  # hats, cut and turned down, not the mix
+    desk.click('[data-do="play"]')
+    desk.click('[data-hear="result"]')
+    desk.click('[data-do="tab-bands"]')
 
 
 def test_several_pegs_move_together_and_are_sorted(eq, driver):

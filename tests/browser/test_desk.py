@@ -238,6 +238,7 @@ CUT_OFF = """
         const [label, number] = [...control.children].map((e) => e.getBoundingClientRect());
         if (label.right > number.left + 0.5 && number.top < label.bottom - 4) note(control, "label under number");
       }
+      for (const e of document.querySelectorAll(".bands-place")) if (e.scrollWidth > e.clientWidth) note(e, "table scrolls sideways");
       const heads = [...document.querySelectorAll(".head > *")].filter((e) => e.offsetWidth).map((e) => e.getBoundingClientRect());
       heads.slice(1).forEach((r, i) => { if (r.left < heads[i].right - 0.5) bad.push(`heads ${i} and ${i + 1} overlap`); });
       const { scrollWidth, scrollHeight } = document.documentElement;
@@ -257,6 +258,9 @@ def test_nothing_is_cut_off_at_any_width(desk, driver, kind):
     desk.click('[data-do="add"]')
     desk.click(f'[data-add="{kind}"]')
     wait_for(driver, f'.station.is-selected[data-type="{kind}"]')
+    if kind == "dynamic_eq":
+        desk.click('[data-do="add-band"]')
+        wait_for(driver, '.bands [data-row="1"]')
     found = {}
     for width in (1024, 1920, 1280):
         widen(width)

@@ -12,7 +12,7 @@ from reins.core.engine.stream import Stream
 from reins.core.routing import in_order, leading_to
 from reins.core.sessions import Bus, Document, Master, Track
 from reins.errors import ConflictError, InputError, SettingsError
-from tests.conftest import RATE
+from tests.conftest import RATE, kept
 
 
 def entry(id="c", on=True, type="compressor", **settings):
@@ -227,6 +227,40 @@ def test_the_key_is_heard_as_the_detector_hears_it(make_take):
     assert bins[10:16].max() < 0.002  # 80 dB down at a tenth of the cutoff, 24 dB/oct
     with pytest.raises(InputError, match="choose a processor"):
         mixer.listen(Listening("key", "a"))
+
+
+def test_a_bands_key_is_heard_with_its_gain_and_cuts_and_the_band_is_the_region_of_it(make_take):
+    two = sum(0.2 * np.sin(2 * np.pi * f * np.arange(24000) / RATE) for f in (50, 2000))[None]
+    takes = {"a": make_take(0.1 * np.ones((1, 24000)), "a"), "b": make_take(two, "b")}
+    band = {
+        "motion": "compress",
+        "freq_hz": 8000,
+        "q": 4,
+        "key": {"source": "b/before", "gain_db": -6, "low_cut_hz": 500},
+    }
+    eq = entry("eq", type="dynamic_eq", bands=[{}, band])
+    document = session({"a": {"chain": [idle(5), eq]}, "b": {"fader_db": -30}})
+
+    def bins(what):
+        mixer = Mixer(document, takes)
+        mixer.listen(Listening(what, "a", "eq", band="band2.gain_db"))
+        out = np.concatenate([mixer.process(1000) for _ in range(24)], axis=1)[0, 12000:]
+        return 2 * np.abs(np.fft.rfft(out)) / out.size  # whole periods: 50 Hz is bin 12.5, 2 kHz bin 500
+
+    key, region = bins("key"), bins("band")
+    assert key[500] == pytest.approx(0.2 * 10 ** (-6 / 20), rel=0.01)
+    assert key[10:16].max() < 0.001
+    # A band-pass of Q 4, two octaves down: 1 / sqrt(1 + Q^2 (f/f0 - f0/f)^2), some -23.5 dB but for the bilinear warp.
+    assert 20 * np.log10(region[500] / key[500]) == pytest.approx(-23.5, abs=1)
+
+
+def test_what_is_heard_of_a_detector_in_middle_and_sides_is_put_back_to_left_and_right(make_take, noise):
+    mixer = Mixer(session({"a": {"chain": [entry("c", channels="mid_side")]}}), {"a": make_take(noise)})
+    mixer.listen(Listening("key", "a", "c"))
+
+    heard = np.concatenate([mixer.process(1024) for _ in range(20)], axis=1)
+
+    np.testing.assert_allclose(heard[:, 1024:], kept(noise)[:, 1024:20480], atol=1e-12)
 
 
 def steady(take, document, changed):

@@ -42,10 +42,12 @@ class Frequencies:
         self._known = Remembered(REMEMBERED)
 
     def spectrum(
-        self, session_id: str, strip_id: str, what: str, processor_id: str | None, *, desk: str, number: int
-    ) -> dict[str, list[float]]:
+        self, session_id: str, strip_id: str, what: str, processor_id: str | None, *, desk: str, number: int,
+        band: str = "",
+    ) -> dict[str, list[float]]:  # fmt: skip
         """Mean level in dB at each point over the whole session: of what goes into a processor (source), comes out of
-        it (result) or its detector hears (key); without a processor, of what goes into the chain and comes out of it.
+        it (result) or its detector, or a band's, hears (key); without a processor, of what goes into the chain and
+        comes out of it.
         """
         check = self._newest.check(f"{desk}/{what}", number)
         if what not in WHAT:
@@ -59,8 +61,8 @@ class Frequencies:
             power = self._known.get(("source", name), lambda: spectrum_of_take(sound, check=check))
         else:
             keys, key_name = self._sounds.keys(document, strip_id, check)
-            place = (what == "key", name, key_name, tuple(entry.model_dump_json() for entry in entries))
-            heard = processor_id if what == "key" else None
+            heard = (processor_id, band) if what == "key" and processor_id else None
+            place = (heard, name, key_name, tuple(entry.model_dump_json() for entry in entries))
             power = self._known.get(place, lambda: _run(entries, sound, keys, heard, check))
         return {"db": np.round(to_db(power), 1).tolist()}
 
@@ -91,9 +93,9 @@ def _up_to(chain: list[ProcessorEntry], processor_id: str | None, what: str) -> 
 
 
 def _run(
-    entries: list[ProcessorEntry], sound: Sound, keys: dict[str, Sound], heard_id: str | None, check: Check
+    entries: list[ProcessorEntry], sound: Sound, keys: dict[str, Sound], detector: tuple[str, str] | None, check: Check
 ) -> Array:
-    """Mean power of what a chain makes, or of what one of its detectors hears."""
+    """Mean power of what a chain makes, or of what one of its detectors (of a processor, and of a band) hears."""
     rate = sound.facts.sample_rate
     chain = Chain(
         entries, channels=sound.facts.channels, sample_rate=rate,
@@ -104,7 +106,7 @@ def _run(
     readers = {name: reader(key, 0) for name, key in keys.items()}
     for block, _ in run_chain(chain, reader(sound, 0), sound.facts.frames, block_frames=RUN_FRAMES, keys=readers):
         check()
-        heard = chain.key_heard(heard_id) if heard_id else (block, 0)
-        if heard is not None:
-            meter.feed(heard[0])
+        heard = chain.heard(*detector) if detector else None
+        if heard is not None or detector is None:
+            meter.feed(heard.signal if heard else block)
     return meter.power()

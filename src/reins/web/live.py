@@ -128,12 +128,14 @@ class DeskPlayer:
             raise InputError(f"gain_db is {gain_db}; allowed: −{MOST_GAIN_DB:g} to {MOST_GAIN_DB:g} dB.")
         of, processor_id, band = message.get("of"), message.get("processor_id"), str(message.get("band") or "")
         one = what in ("key", "band")
-        self._clock.listen(Listening(what, of, processor_id if one else None, gain_db, band if what == "band" else ""))
+        self._clock.listen(Listening(what, of, processor_id if one else None, gain_db, band if one else ""))
 
     def _on_watch(self, message: dict[str, Any]) -> None:
         """What is looked at: where its processors stand and spectra of now are told with the meters."""
-        names = (str(message.get(name) or "") for name in ("strip_id", "processor_id"))
-        self._clock.watch(Watched(*names, bool(message.get("spectra")), str(message.get("beside") or "")))
+        strip_id, processor_id, beside, band = (
+            str(message.get(name) or "") for name in ("strip_id", "processor_id", "beside", "band")
+        )
+        self._clock.watch(Watched(strip_id, processor_id, bool(message.get("spectra")), beside, band))
 
     def _on_try(self, message: dict[str, Any]) -> None:
         """Settings of a processor while they are dragged: heard, not kept."""

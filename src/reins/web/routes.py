@@ -174,13 +174,15 @@ class SpectrumBody(BaseModel):
     number: int
     what: str
     processor_id: str | None = None
+    band: str = ""
 
 
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/spectrum")
 def spectrum(session_id: str, strip_id: str, body: SpectrumBody, frequencies: TheFrequencies) -> dict[str, Any]:
     """The mean spectrum of a strip's source, result or key over the whole session."""
-    more = {"desk": body.desk, "number": body.number}
-    return frequencies.spectrum(session_id, strip_id, body.what, body.processor_id, **more)  # type: ignore[arg-type]
+    return frequencies.spectrum(
+        session_id, strip_id, body.what, body.processor_id, desk=body.desk, number=body.number, band=body.band
+    )
 
 
 class MapBody(BaseModel):

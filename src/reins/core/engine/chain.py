@@ -7,7 +7,7 @@ setting of every processor, switching on and off, adding, removing and reorderin
 
 import copy
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -32,14 +32,25 @@ class Stage:
     entry: ProcessorEntry
     processor: Processor
     keys: dict[str, Delay]
-    heard: dict[str, Array] = field(default_factory=dict)  # after `process`: the outside keys of the block
 
     def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
         """The result for the next block, its keys lined up with it."""
-        self.heard = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
+        heard = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
         if hasattr(self.entry.settings, "key"):
-            return self.processor.process(block, next(iter(self.heard.values()), None))
-        return self.processor.process(block, self.heard)
+            return self.processor.process(block, next(iter(heard.values()), None))
+        return self.processor.process(block, heard)
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What a detector heard of a block in left and right, the sections that make its band of that, the same in the
+    lanes the detector works on, and the latency before it.
+    """
+
+    signal: Array
+    region: Array | None
+    lanes: Array | None
+    latency_frames: int
 
 
 def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int) -> int:
@@ -139,29 +150,13 @@ class Chain:
                 return self._passed[place], self._passed[place + 1]
         return None
 
-    def band_heard(self, processor_id: str, band: str) -> tuple[tuple[Array, int] | None, Array | None]:
-        """After `process`: what a band of a processor listens to (its key, or what came in) with the latency before it,
-        and the sections that make the band of it; None without such a band.
-        """
-        latency = 0
-        for place, stage in enumerate(self._stages):
-            if stage.entry.id == processor_id:
-                settings: Any = stage.entry.settings
-                sections = stage.processor.band_sections(settings, band, sample_rate=self._sample_rate)
-                if sections is None:
-                    return None, None
-                key = getattr(settings, "key", None) or settings.bands[int(band[4:].split(".")[0]) - 1].key
-                return (stage.heard.get(key.source, self._passed[place]), latency), sections
-            latency += stage.processor.latency_frames
-        return None, None
-
-    def key_heard(self, processor_id: str) -> tuple[Array, int] | None:
-        """After `process`: what a processor's detector heard, and the latency before it; None without a detector."""
+    def heard(self, processor_id: str, band: str = "") -> Heard | None:
+        """After `process`: what the detector of a processor, or of one of its bands, heard; None without one."""
         latency = 0
         for stage in self._stages:
             if stage.entry.id == processor_id:
-                heard = stage.processor.key_heard
-                return None if heard is None else (heard, latency)
+                heard = stage.processor.hears(band)
+                return None if heard is None else Heard(*heard, stage.processor.key_heard, latency)
             latency += stage.processor.latency_frames
         return None
 

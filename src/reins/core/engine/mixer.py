@@ -28,8 +28,8 @@ BLOCK_FRAMES = 1024
 @dataclass(frozen=True)
 class Listening:
     """What is heard: of the mix (`of` None: source is the mix without any chain) or of one strip; made louder by
-    gain_db. For a key, the processor whose detector is listened to; for a band, the processor and the band by the name
-    of its gain: what it listens to is heard, alone.
+    gain_db. For a key, the processor whose detector is listened to, and the band where bands have keys of their own;
+    for a band, the processor and the band by the name of its gain: what it covers of what it listens to is heard.
     """
 
     what: Listen = "result"
@@ -69,7 +69,7 @@ class Mixer:
 
     def start(self, stream: Stream) -> None:
         """Begin a stream on every strip."""
-        document, self._wanted, self._old = self.document, None, None
+        document, self._wanted, self._old, self._listened = self.document, None, None, self._listening
         self.graph = Graph(document, self.takes, stream)
         self.graph.run_in()
 
@@ -131,20 +131,16 @@ class Mixer:
 
     def _detector(self, graph: Graph, to: Listening, frames: int) -> Array:
         """What a detector, or a band's, hears, lined up with the mix, on both sides; silence when there is none."""
-        chain = graph.players[to.of or MASTER].chain.chain
-        found = chain.key_heard(to.processor_id or "")
-        sections = None
-        if to.what == "band":
-            found, sections = chain.band_heard(to.processor_id or "", to.band)
-        if found is None:
+        heard = graph.players[to.of or MASTER].chain.chain.heard(to.processor_id or "", to.band)
+        if heard is None:
             return np.zeros((2, frames))
-        heard, latency = found
-        late = graph.plan.chain_lead[to.of or MASTER] - latency
+        late = graph.plan.chain_lead[to.of or MASTER] - heard.latency_frames
+        sections = heard.region if to.what == "band" else None
         ear = graph.ears.get(to)
         if ear is None or not ear.fits(late, sections):
             ear = Ear(late, sections)
             graph.ears = {to: ear}
-        return ear.process(np.ascontiguousarray(np.broadcast_to(heard, (2, frames))))
+        return ear.process(np.ascontiguousarray(np.broadcast_to(heard.signal, (2, frames))))
 
     def meters(self) -> dict[str, tuple[float, float]]:
         """Of each strip over the last block: peak and RMS in dB, after fader and pan."""

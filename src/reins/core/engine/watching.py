@@ -16,12 +16,15 @@ READINGS_PER_S = 30  # of spectra and of the curve of now
 
 @dataclass(frozen=True)
 class Watched:
-    """The strip looked at, the processor on the bench, whether spectra are wanted, and a strip laid over it."""
+    """The strip looked at, the processor on the bench, whether spectra are wanted, a strip laid over it, and the band
+    whose key is seen.
+    """
 
     strip_id: str = ""
     processor_id: str = ""
     spectra: bool = False
     beside: str = ""
+    band: str = ""
 
 
 @dataclass(frozen=True)
@@ -81,14 +84,15 @@ class Watcher:
         chain = player.chain.chain
         before, after = chain.before_and_after(watched.processor_id) or (player.fed, player.plain)
         signals = {"source": before, "result": after}
-        heard = chain.key_heard(watched.processor_id)
+        heard = chain.heard(watched.processor_id, watched.band)
         if heard is not None:
-            signals["key"] = heard[0]
+            signals["key"] = heard.signal
         other = mixer.graph.players.get(watched.beside)
         if other is not None:
             signals["beside"] = other.plain
         for name, signal in signals.items():
-            if name not in self._spectra:
+            known = self._spectra.get(name)
+            if known is None or known.channels != signal.shape[0]:  # a key from elsewhere may have more or fewer
                 self._spectra[name] = SpectrumOfNow(signal.shape[0], sample_rate=self._rate)
             self._spectra[name].feed(signal)
         return {name: to_db(self._spectra[name].power()) for name in signals} if due else {}

@@ -253,9 +253,9 @@ def measure_span(
             chain, reader(take, begin), start - begin + frames, block_frames=RUN_FRAMES, keys=readers
         ):
             check()
-            if in_band and (heard := chain.key_heard(processor_id or "")):
-                fold_peaks(heard[0], heard_at - heard[1], fold.heard)
-                heard_at += heard[0].shape[1]
+            if in_band and (heard := chain.heard(processor_id or "")) and heard.lanes is not None:
+                fold_peaks(heard.lanes, heard_at - heard.latency_frames, fold.heard)
+                heard_at += heard.lanes.shape[1]
             count = result.shape[1]
             skip = min(max(-done, 0), count)
             told = {n: np.ascontiguousarray(rows[k][skip:]) for n, k in _rows_of(chain, processor_id).items()}

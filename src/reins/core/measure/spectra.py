@@ -119,7 +119,7 @@ class SpectrumOfNow:
     """
 
     def __init__(self, channels: int, *, sample_rate: int) -> None:
-        self._rate = sample_rate
+        self._rate, self.channels = sample_rate, channels
         self._latest = np.zeros((channels, window_frames(sample_rate)[0]), np.float32)
         self._sides = list(_sides(POINTS_HZ, sample_rate))
         self._power, self._mean = np.zeros(POINTS_HZ.size), np.zeros(POINTS_HZ.size)

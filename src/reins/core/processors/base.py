@@ -194,10 +194,12 @@ class Processor(ABC):
         """By name how far each gain may move, for a processor that works by frequency; None for any other."""
         return None
 
-    @classmethod
-    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
-        """Second-order sections of what a band, by the name of its gain, listens to; None where there is none."""
-        return None
+    def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
+        """After `process`: what its detector heard of the block, in left and right, its key's gain and cuts included;
+        of a band, by the name of its gain, with the second-order sections that make what it covers of that, unless
+        they are in it. None where there is no such detector.
+        """
+        return None if self.key_heard is None or band not in ("", "gain_db") else (self.key_heard, None)
 
     @classmethod
     def curve_db(cls, settings: Any, level_db: Array) -> Array:

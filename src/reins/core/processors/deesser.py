@@ -190,8 +190,3 @@ class Deesser(FollowingCurve):
     def reach_db(cls, settings: Any) -> dict[str, float]:
         """How far its gain may move."""
         return {"gain_db": -settings.range_db}
-
-    @classmethod
-    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
-        """What the detector hears."""
-        return edges(settings, sample_rate) if band == "gain_db" else None

@@ -73,6 +73,11 @@ def to_mid_side(signal: Array) -> Array:
     return np.stack([0.5 * (signal[0] + signal[1]), 0.5 * (signal[0] - signal[1])])
 
 
+def from_mid_side(signal: Array) -> Array:
+    """Middle and sides as L = M + S and R = M - S."""
+    return np.stack([signal[0] + signal[1], signal[0] - signal[1]])
+
+
 class Detecting(Processor):
     """Base of the level-driven processors: hears, delays, links; what moves is theirs."""
 
@@ -139,6 +144,11 @@ class Detecting(Processor):
             signal = to_mid_side(signal)
         self.key_heard = self._key_path.process(signal)
         return self.key_heard
+
+    def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
+        """What the detector heard; middle and sides put back to left and right."""
+        heard = super().hears(band)
+        return (from_mid_side(heard[0]), heard[1]) if heard and self._mid_side else heard
 
     def _furthest(self, gain_db: Array, *, rising: bool = False) -> Array:
         """The gain that moves most, of the lanes that are acted on."""

@@ -85,6 +85,7 @@ class _Ear:
         if self._weighting is not None:
             heard = heard.copy() if heard is signal else heard
             run_sections(self._weighting, self._state, heard)
+        self.heard = heard
         return heard
 
 
@@ -219,6 +220,7 @@ class DynamicEq(Processor):
         if len(self._cuts):
             source = block.copy()
             run_sections(self._cuts, self._cut_state, source)
+        self._source = source
         moved = self._watch(source, key or {})
         self.gains_db = {f"band{place + 1}.gain_db": moved[row] for row, place in enumerate(self._moving)}
         out = source.copy()
@@ -265,6 +267,15 @@ class DynamicEq(Processor):
             for place in places if not rows.size else ():
                 variable.filter_still(into, self._still[place], self._filter_state[place], True, out)
 
+    def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
+        """What a band's detector heard, and the band's region; of one that does not move, the source after the cuts."""
+        for place, settings in self._bands:
+            if band == f"band{place + 1}.gain_db":
+                ear = next((ear for ear, rows, _ in self._listeners if place in self._moving[rows]), None)
+                heard = self._source if ear is None else ear.heard
+                return heard, variable.as_sections(band_region(settings, self._sample_rate))
+        return None
+
     @classmethod
     def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
         """None: each band has a level of its own."""
@@ -297,11 +308,3 @@ class DynamicEq(Processor):
         moving = [(place + 1, band) for place, band in enumerate(settings.bands) if moves(band)]
         reach = {f"band{n}.gain_db": band.range_db * (1.0 if band.motion == "expand" else -1.0) for n, band in moving}
         return reach | ({"rest.gain_db": -settings.rest.range_db} if settings.rest.on else {})
-
-    @classmethod
-    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
-        """The region of a band."""
-        place = int(band.removeprefix("band").split(".")[0] or 0) - 1 if band.startswith("band") else -1
-        if not 0 <= place < len(settings.bands):
-            return None
-        return variable.as_sections(band_region(settings.bands[place], sample_rate))

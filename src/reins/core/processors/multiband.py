@@ -21,7 +21,7 @@ from reins.core.dsp.crossovers import Splitter, band_paths
 from reins.core.dsp.filters import sections_response
 from reins.core.processors.base import Array, Delay, Processor, Strict, choice, listed, number
 from reins.core.processors.curves import compress, expand
-from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, to_mid_side
+from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, to_mid_side
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MOST_BANDS = 6
@@ -195,7 +195,16 @@ class Multiband(Detecting):
         source = self._delay.process(block)
         if self._settings.mix_pct == 0.0:
             return source * db_to_lin(self._settings.output_db)
-        return _from_mid_side(result) if self._mid_side else result
+        return from_mid_side(result) if self._mid_side else result
+
+    def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
+        """What all bands heard; of one, with the path that leads to it."""
+        heard = super().hears()
+        if heard is None or not band:
+            return heard
+        paths = band_paths(self._settings.crossovers_hz, self._sample_rate)
+        path = {f"band{index + 1}.gain_db": path for index, path in enumerate(paths)}.get(band)
+        return None if path is None else (heard[0], path)
 
     @classmethod
     def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
@@ -219,13 +228,3 @@ class Multiband(Detecting):
         moving = [(k + 1, band) for k, band in enumerate(settings.bands) if band.on]
         signed = [(number, b.range_db if b.direction == "expand_up" else -b.range_db) for number, b in moving]
         return {f"band{number}.gain_db": share * reach for number, reach in signed}
-
-    @classmethod
-    def band_sections(cls, settings: Any, band: str, *, sample_rate: int) -> Array | None:
-        """The path from source to a band."""
-        paths = band_paths(settings.crossovers_hz, sample_rate)
-        return {f"band{index + 1}.gain_db": path for index, path in enumerate(paths)}.get(band)
-
-
-def _from_mid_side(block: Array) -> Array:
-    return np.stack([block[0] + block[1], block[0] - block[1]])

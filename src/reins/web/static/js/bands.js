@@ -4,15 +4,18 @@ import { element, NumberControl } from "./control.js";
 import { paintBandStrip } from "./draw/small.js";
 
 const HEADS = {
-  shape: "shape", freq_hz: "frequency", q: "Q", gain_db: "gain", motion: "moves", direction: "moves", threshold_db: "threshold", ratio: "ratio",
+  shape: "shape", freq_hz: "freq", q: "Q", gain_db: "gain", motion: "moves", direction: "moves", threshold_db: "threshold", ratio: "ratio",
   knee_db: "knee", range_db: "reach", attack_ms: "attack", hold_ms: "hold", release_ms: "release", rms_pct: "average", watch: "watches",
-  timing: "times", "key.source": "follows", on: "on", mute: "mute", solo: "solo",
+  timing: "times", "key.source": "follows", "key.gain_db": "key gain", "key.low_cut_hz": "key low cut", "key.high_cut_hz": "key high cut",
+  on: "on", mute: "mute", solo: "solo",
 };
 // Settings in the order they are read; those a row does not have leave their place empty.
 const ORDER = {
-  dynamic_eq: ["on", "shape", "freq_hz", "q", "gain_db", "motion", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "timing", "watch", "key.source"],
+  dynamic_eq: ["on", "shape", "freq_hz", "q", "gain_db", "motion", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "timing"],
   multiband: ["on", "mute", "solo", "direction", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "hold_ms", "release_ms", "rms_pct", "gain_db"],
 };
+// What bands with keys of their own listen to.
+const KEYS = ["on", "freq_hz", "motion", "watch", "key.source", "key.gain_db", "key.low_cut_hz", "key.high_cut_hz"];
 const SINGLE_ROWS = {
   dynamic_eq: [
     { label: "the rest", prefix: "rest.", gain: "rest.gain_db" },
@@ -34,13 +37,13 @@ export class BandTable {
     Object.assign(this, { root, to, cells: new Map(), strips: new Map() });
   }
 
-  /** Show the bands of a processor; rows are made anew when their number or kind has changed. */
-  show(kind, settings, chosen, heard) {
+  /** Show the bands of a processor, or their keys; rows are made anew when their number or kind has changed. */
+  show(kind, settings, chosen, heard, keys) {
     const list = kind.settings.find(({ name }) => name === "bands");
-    const made = `${kind.type} ${settings.bands.length}`;
+    const made = `${kind.type} ${settings.bands.length} ${keys}`;
     if (made !== this.made) {
       this.made = made;
-      this.build(kind, list, settings.bands.length);
+      this.build(kind, list, settings.bands.length, keys);
     }
     for (const [name, cell] of this.cells) if (name !== this.trying) cell.set(name.split(".").reduce((part, key) => part[key], settings));
     this.rows.forEach(({ row, gain, hear }, index) => {
@@ -49,13 +52,13 @@ export class BandTable {
     });
   }
 
-  build(kind, list, count) {
+  build(kind, list, count, keys) {
     this.cells.clear();
     this.strips.clear();
-    const order = ORDER[kind.type];
+    const order = keys ? KEYS : ORDER[kind.type];
     const head = element("tr", "");
     head.append(...["", "hear", "what it did", ...order.map((name) => HEADS[name])].map((word) => {
-      const cell = element("th", "", { scope: "col" });
+      const cell = element("th", word === "what it did" ? "band-did" : "", { scope: "col" });
       cell.textContent = word;
       return cell;
     }));
@@ -63,7 +66,7 @@ export class BandTable {
       label: String(index + 1), gain: `band${index + 1}.gain_db`, index, heard: true,
       fields: new Map(order.map((name) => [name, { ...list.fields.find((f) => f.name === name), name: `bands.${index}.${name}` }])),
     }));
-    const singles = (SINGLE_ROWS[kind.type] ?? []).map(({ label, prefix, cells, gain }) => ({
+    const singles = (keys ? [] : SINGLE_ROWS[kind.type] ?? []).map(({ label, prefix, cells, gain }) => ({
       label, gain,
       fields: new Map(order.flatMap((name) => {
         const own = kind.settings.find((f) => f.name === (prefix ? prefix + (name === "timing" ? "auto_release" : name) : cells[name]));
@@ -96,7 +99,7 @@ export class BandTable {
     const hear = heard ? button("◠", `Hear band ${label} alone`, () => this.to.hear(gain), { "data-hear-band": label }) : null;
     const remove = heard && kind.type === "dynamic_eq" ? [button("×", `Remove band ${label}`, () => this.to.remove(index), { "data-remove-band": label })] : [];
     cell("band-tools", ...(hear ? [hear] : []), ...remove);
-    cell("", ...(gain ? [strip] : []));
+    cell("band-did", ...(gain ? [strip] : []));
     for (const name of order) cell("", ...(fields.has(name) ? [this.cell(fields.get(name)).root] : []));
     if (index !== undefined) row.addEventListener("pointerdown", () => this.to.select([index]));
     return { row, gain, hear };

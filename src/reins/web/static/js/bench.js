@@ -95,7 +95,7 @@ export class Bench {
 
   /** What it did, over the whole take. */
   tell({ statistics, source, result, histogram, gate, bands }) {
-    const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace("-", "−")} ${unit}`.trim());
+    const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace(/^-0\.0$/, "0.0").replace("-", "−")} ${unit}`.trim());
     const told = {
       held: `${statistics.held_pct.toFixed(0)} % of the take`,
       usual: figure(statistics.usual_db),
@@ -119,9 +119,9 @@ export class Bench {
       told.times = String(times);
       return [gain, name];
     });
-    const ofBands = named.length > 1 || this.line === "" ? [...named, ["balance", "means"]] : [];
+    const ofBands = named.length > 1 || this.line === "" ? [...named, ["balance", named.length > 1 ? "mean of each" : "mean"]] : [];
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
-    told.balance = parts.map(([, { mean_db: mean }]) => figure(mean, "")).join(" · ");
+    told.balance = `${parts.map(([, { mean_db: mean }]) => figure(mean, "")).join(" · ")} dB`;
     const returns = this.type === "ducker" ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
       ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS].map(([name, label]) => {

@@ -19,6 +19,7 @@ export const frequencies = (kit, data) => ({
   pictures: { deesser: "spectrum" },
   bandsTab: "bands",
   heardBand: null,
+  keyBand: "",
   mapShown: false,
 
   /** Whether the chosen processor has bands in a table. */
@@ -27,7 +28,9 @@ export const frequencies = (kit, data) => ({
   get showsSpectrum() { return !this.working || this.banded || this.pictures[this.processor.type] === "spectrum"; },
   get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": this.working && !this.banded && this.showsSpectrum, "is-bare": !this.working }; },
   get hearsBand() { return this.processor?.type === "deesser"; },
-  get showsTable() { return this.banded && this.bandsTab === "bands"; },
+  get showsTable() { return this.banded && (this.bandsTab === "bands" || this.showsKeys); },
+  /** Whether the table is that of what bands with keys of their own listen to. */
+  get showsKeys() { return Boolean(this.topology) && this.bandsTab === "keys"; },
   get ready() { return this.kind?.ready ?? []; },
   get besides() {
     const strips = [...this.document.order, ...this.document.bus_order].filter((id) => id !== this.stripId);
@@ -74,9 +77,26 @@ export const frequencies = (kit, data) => ({
     const settings = this.settingsNow();
     kit.spectrum.show(this.byFrequency ? this.kind : null, this.byFrequency ? settings : null);
     if (this.heardBand && !this.regions.some(({ gain }) => gain === this.heardBand)) this.hearBand(null); // it is gone
-    if (this.banded) kit.table.show(this.kind, settings, kit.chosen, this.heardBand);
+    this.showTable();
+    this.chooseKeyBand();
     this.paintTakeMap();
     this.showSpectra();
+  },
+  showTable() {
+    if (this.banded) kit.table.show(this.kind, this.settingsNow(), kit.chosen, this.heardBand, this.showsKeys);
+  },
+  showTab(tab) {
+    this.bandsTab = tab;
+    this.showTable();
+    this.$nextTick(() => kit.table.draw());
+  },
+  /** Whose key is heard and seen, where bands have keys of their own: the chosen one's, else the first's. */
+  chooseKeyBand() {
+    const band = this.working && !this.processor.settings.key ? this.regions[kit.chosen[0] ?? 0]?.gain ?? "" : "";
+    if (band === this.keyBand) return;
+    this.keyBand = band;
+    this.tellListening();
+    this.watchNow();
   },
   /** What the chosen processor covers, band by band. */
   get regions() { return this.working && this.byFrequency ? shapesOf(this.kind.type).regions(this.settingsNow()) : []; },
@@ -97,7 +117,7 @@ export const frequencies = (kit, data) => ({
   },
 
   watchNow() {
-    kit.live.watch({ strip_id: this.stripId, processor_id: this.processorId ?? "", spectra: this.showsSpectrum, beside: this.beside });
+    kit.live.watch({ strip_id: this.stripId, processor_id: this.processorId ?? "", spectra: this.showsSpectrum, beside: this.beside, band: this.keyBand });
   },
   toggleSeen(what) {
     this.seen = { ...this.seen, [what]: !this.seen[what] };
@@ -129,7 +149,7 @@ export const frequencies = (kit, data) => ({
   async askWhole() {
     const wanted = [...SEEN.filter((what) => this.seen[what]), ...(this.beside ? ["beside"] : [])];
     const shown = {};
-    const settingsKey = JSON.stringify([this.session.step, this.stripId, this.processorId, this.beside, wanted]);
+    const settingsKey = JSON.stringify([this.session.step, this.stripId, this.processorId, this.beside, this.keyBand, wanted]);
     if (kit.wholeAsked === settingsKey && Object.keys(kit.spectrum.model.shown).length) return;
     kit.wholeAsked = settingsKey;
     kit.wholeStop?.abort();
@@ -138,9 +158,10 @@ export const frequencies = (kit, data) => ({
     for (const what of wanted) {
       const beside = what === "beside";
       const strip = beside ? this.beside : this.stripId;
-      const key = `${this.session.step} ${strip} ${beside ? "result" : what} ${beside ? "" : this.processorId}`;
+      const band = what === "key" ? this.keyBand : "";
+      const key = `${this.session.step} ${strip} ${beside ? "result" : what} ${beside ? "" : this.processorId} ${band}`;
       try {
-        kit.spectra[key] ??= (await api.spectrum(this.session.id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : this.processorId }, signal)).db;
+        kit.spectra[key] ??= (await api.spectrum(this.session.id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : this.processorId, band }, signal)).db;
       } catch (error) {
         if (error.name === "AbortError") return;
         if (!(error instanceof api.ApiError)) throw error;
@@ -173,7 +194,9 @@ export const frequencies = (kit, data) => ({
     if (String(chosen) === String(kit.chosen)) return;
     kit.chosen = chosen;
     kit.spectrum.choose(chosen);
-    if (this.banded) kit.table.show(this.kind, this.settingsNow(), kit.chosen, this.heardBand);
+    this.showTable();
+    this.chooseKeyBand();
+    this.showSpectra();
   },
   /** A band at a place of the spectrum or the map; a de-esser's band is moved there. */
   addBand(hz, gain = 0) {
@@ -211,7 +234,7 @@ export const frequencies = (kit, data) => ({
   hearBand(gain) {
     this.heardBand = gain;
     this.tellListening();
-    if (this.banded) kit.table.show(this.kind, this.settingsNow(), kit.chosen, this.heardBand);
+    this.showTable();
   },
 
   showMap(shown) {

@@ -11,7 +11,7 @@ export const hearing = (kit) => ({
   gains: null,
   matchNumber: 0,
 
-  get hearsKey() { return Boolean(this.processor?.settings.key); },
+  get hearsKey() { return Boolean(this.processor?.settings.key || this.keyBand); },
   get hearOf() { return this.alone || this.listen === "key" ? this.strip?.name ?? "" : "Mix"; },
   get matchText() {
     if (!this.matching) return "Match";
@@ -22,7 +22,7 @@ export const hearing = (kit) => ({
 
   hear(what) {
     if (what === "key" && !this.hearsKey) {
-      this.complain("A key is heard of a processor that has one: choose a compressor, then Key.");
+      this.complain("A key is heard of a processor that has one: choose a compressor or a band, then Key.");
       return;
     }
     this.listen = what;
@@ -40,7 +40,7 @@ export const hearing = (kit) => ({
     if (this.listen === "key" && !this.hearsKey) this.listen = "result";
     const key = this.listen === "key" || this.heardBand !== null;
     const told = {
-      what: this.heardBand ? "band" : this.listen, band: this.heardBand ?? "",
+      what: this.heardBand ? "band" : this.listen, band: this.heardBand ?? this.keyBand,
       of: key || this.alone ? this.stripId : null, processor_id: key ? this.processorId : null,
       gain_db: (this.matching && this.gains?.[this.listen]) || 0,
     };
