@@ -18,6 +18,7 @@ HERE = Path(__file__).parent
 # Importing these compiles their kernels, or loads them from the cache on disk.
 KERNELS = (
     "core.dsp.dynamics",
+    "core.dsp.gating",
     "core.dsp.filters",
     "core.dsp.variable",
     "core.dsp.loudness",

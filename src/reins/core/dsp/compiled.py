@@ -14,7 +14,7 @@ from typing import Any
 import numba
 
 HERE = Path(__file__).parent
-SHARED = (HERE / "compiled.py", HERE / "decibels.py")
+SHARED = tuple(HERE / name for name in ("compiled.py", "decibels.py", "dynamics.py"))
 
 
 def _forget_when_shared_helpers_change() -> None:

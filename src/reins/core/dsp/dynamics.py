@@ -5,7 +5,8 @@ chunks of CHUNK frames and, within a chunk, in passes that vectorise: logarithm 
 static curve has no branches, and the one-pole recursion stands alone in its loop.
 
 Source of curve and ballistics: Giannoulis, Massberg, Reiss, "Digital Dynamic Range Compressor Design: A
-Tutorial and Analysis", J. Audio Eng. Soc. 60(6), 2012; cited below by equation.
+Tutorial and Analysis", J. Audio Eng. Soc. 60(6), 2012; cited below by equation. The gate, in dsp.gating, shares level
+and gain.
 """
 
 import numpy as np
@@ -33,7 +34,7 @@ PARAMS = 24
 
 
 @inlined
-def _lane_level_db(signal, level, level_bits, work, work_bits, rms, rms_bits, count, blend, rms_k, state):
+def lane_level_db(signal, level, level_bits, work, work_bits, rms, rms_bits, count, blend, rms_k, state):
     """Level of one lane in dB: peak, RMS with a one-pole window, or a blend of the two in dB."""
     if blend < 1.0:
         for i in range(count):
@@ -106,6 +107,27 @@ def _smooth(target, gain, count, attack_k, release_k, hold_frames, state):
 
 
 @inlined
+def _smooth_two(targets, gains, count, params, states):
+    """_smooth without hold for two lanes side by side: neither waits for the other."""
+    one, other = states[0][GAIN], states[1][GAIN]
+    attack, release, other_attack, other_release = (
+        params[0][ATTACK_K], params[0][RELEASE_K], params[1][ATTACK_K], params[1][RELEASE_K]
+    )  # fmt: skip
+    target, other_target = targets
+    gain, other_gain = gains
+    for i in range(count):
+        t, u = target[i], other_target[i]
+        down, up = (1.0 - attack) * one + attack * t, (1.0 - release) * one + release * t
+        one = down if t < one else up
+        gain[i] = one
+        down, up = (1.0 - other_attack) * other + other_attack * u, (1.0 - other_release) * other + other_release * u
+        other = down if u < other else up
+        other_gain[i] = other
+    states[0][GAIN] = one if abs(one) > 1e-30 else 0.0
+    states[1][GAIN] = other if abs(other) > 1e-30 else 0.0
+
+
+@inlined
 def _slow_release(target, gain, count, fill_k, drain_k, state):
     """The second release of the automatic kind: fills slowly, drains slowly; the deeper of the two wins."""
     g = state[SLOW]
@@ -118,7 +140,7 @@ def _slow_release(target, gain, count, fill_k, drain_k, state):
 
 
 @inlined
-def _levels_db(heard, start, count, scratch, bits, state, params):
+def levels_db(heard, start, count, scratch, bits, state, params):
     """Level of each lane in dB into the first rows of scratch, linked as asked."""
     link, blend, by_mean = params[LINK], params[BLEND], params[LINK_BY_MEAN] > 0.0
     if heard.shape[0] == 2 and link == 1.0 and blend == 0.0 and not by_mean:
@@ -127,12 +149,12 @@ def _levels_db(heard, start, count, scratch, bits, state, params):
         for i in range(count):
             a, b = abs(first[i]), abs(second[i])
             scratch[2, i] = a if a > b else b
-        _lane_level_db(
+        lane_level_db(
             scratch[2], scratch[0], bits[0], scratch[3], bits[3], scratch[4], bits[4], count, 0.0, 0.0, state[0]
         )
         return
     for lane in range(heard.shape[0]):
-        _lane_level_db(
+        lane_level_db(
             heard[lane, start:], scratch[lane], bits[lane], scratch[2], bits[2], scratch[3], bits[3],
             count, blend, params[RMS_K], state[lane],
         )  # fmt: skip
@@ -144,7 +166,7 @@ def _levels_db(heard, start, count, scratch, bits, state, params):
 
 
 @inlined
-def _apply_gain(source, start, count, first_gain, second_gain, params, out):
+def apply_gain(source, start, count, first_gain, second_gain, params, out):
     """out = output * source * (dry + wet * gain) on the lanes that are on; the others only take the output gain.
 
     With mid_side the lanes are M = (L+R)/2 and S = (L-R)/2, back by L = M+S, R = M-S.
@@ -182,15 +204,21 @@ def _ignore_below(level, count, floor_db):
 
 
 @inlined
-def _follow_level(level, gain, target, count, params, state):
-    """From the level of a lane in dB to its gain in dB: floor, static curve, ballistics."""
-    if params[KEY_FLOOR_DB] > -120.0:
-        _ignore_below(level, count, params[KEY_FLOOR_DB])
+def _target_of(level, target, count, params):
+    """The gain in dB that a level in dB wants, by the static curve."""
     _over_threshold_gain(
         level, target, count, params[SIDE], params[THRESHOLD_DB], params[SLOPE], params[KNEE_DB], params[RANGE_DB]
     )
     if params[MIRRORED] > 0.0:
         _negate(target, count)
+
+
+@inlined
+def _follow_level(level, gain, target, count, params, state):
+    """From the level of a lane in dB to its gain in dB: floor, static curve, ballistics."""
+    if params[KEY_FLOOR_DB] > -120.0:
+        _ignore_below(level, count, params[KEY_FLOOR_DB])
+    _target_of(level, target, count, params)
     _smooth(target, gain, count, params[ATTACK_K], params[RELEASE_K], params[HOLD_FRAMES], state)
     if params[AUTO_RELEASE] > 0.0:
         _slow_release(target, gain, count, params[FILL_K], params[DRAIN_K], state)
@@ -207,14 +235,36 @@ def follow_bands(amplitude, places, state, params, scratch, gain_db):
     """
     bits = scratch.view(np.int64)
     bands, frames = amplitude.shape
-    for band in range(bands):
-        for start in range(0, frames, CHUNK):
-            count = min(CHUNK, frames - start)
-            level, gain = amplitude[band, start : start + count], gain_db[band, start : start + count]
+    for start in range(0, frames, CHUNK):
+        count = min(CHUNK, frames - start)
+        for band in range(bands):
+            level, heard = scratch[0], amplitude[band, start:]
             for i in range(count):
-                level[i] = level[i] if level[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
-            amplitude_to_db(level, level.view(np.int64), scratch[1], bits[1], count)
-            _follow_level(level, gain, scratch[2], count, params[band], state[places[band]])
+                level[i] = heard[i] if heard[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+            amplitude_to_db(level, bits[0], scratch[1], bits[1], count)
+            _target_of(level, heard, count, params[band])
+        for band in range(0, bands - 1, 2):
+            _smooth_two(
+                (amplitude[band, start:], amplitude[band + 1, start:]),
+                (gain_db[band, start:], gain_db[band + 1, start:]),
+                count,
+                (params[band], params[band + 1]),
+                (state[places[band]], state[places[band + 1]]),
+            )
+        if bands % 2:
+            last = params[bands - 1]
+            _smooth(
+                amplitude[bands - 1, start:],
+                gain_db[bands - 1, start:],
+                count,
+                last[ATTACK_K],
+                last[RELEASE_K],
+                0,
+                state[places[bands - 1]],
+            )
+        for band in range(bands):
+            if params[band, GAIN_SIGN] < 0.0:
+                _negate(gain_db[band, start:], count)
 
 
 @kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1])")
@@ -229,88 +279,9 @@ def follow_curve(heard, source, state, params, scratch, gain_db, out):
     bits = scratch.view(np.int64)
     for start in range(0, frames, CHUNK):
         count = min(CHUNK, frames - start)
-        _levels_db(heard, start, count, scratch, bits, state, params)
+        levels_db(heard, start, count, scratch, bits, state, params)
         for lane in range(gain_lanes):
             level, gain = scratch[lane], gain_db[lane, start : start + count]
             _follow_level(level, gain, scratch[2], count, params, state[lane])
             db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
-        _apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)
-
-
-# State of a gate's lane: gain as amplitude and in dB, whether it is open, frames of hold left. Levels carry their own
-# state (MEAN_SQUARE above).
-AMP, GATE_DB, OPEN, GATE_HOLD = 0, 1, 2, 4
-GATE_STATE = 5
-CLOSED, OPENED, HOLDING, CLOSING = 0, 1, 2, 3
-# Settings of a gate where the compressor has its curve and times.
-CLOSE_DB, RISE, FALL_DB, INVERT, SILENT = 5, 8, 9, 11, 6
-
-
-@inlined
-def _gate_lane(level, value, known_amp, told, count, params, state):
-    """Open, hold, close: writes the gain of each frame as amplitude (known_amp 1, while opening) or in dB (0).
-
-    Opening is a straight line in amplitude, closing one in dB; each goes on from wherever the gain is.
-    """
-    open_db, close_db, range_db = params[THRESHOLD_DB], params[CLOSE_DB], params[RANGE_DB]
-    rise, fall_db, hold_frames, invert = params[RISE], params[FALL_DB], params[HOLD_FRAMES], params[INVERT] > 0.0
-    silent = params[SILENT] > 0.0
-    amp, db, is_open, left = state[AMP], state[GATE_DB], state[OPEN] > 0.0, state[GATE_HOLD]
-    opening = amp >= 0.0  # the one that is not moving is not kept: amp is -1 while dB counts
-    for i in range(count):
-        x = level[i]
-        if x > open_db or (is_open and x >= close_db):
-            is_open, left = True, hold_frames
-        elif is_open:
-            if left > 0:
-                left -= 1
-            else:
-                is_open = False
-        if is_open != invert:
-            if not opening:
-                amp = 0.0 if silent and db <= -range_db else 10.0 ** (db / 20.0)
-                opening = True
-            amp = amp + rise
-            amp = amp if amp < 1.0 else 1.0
-            value[i], known_amp[i] = amp, 1.0
-            told[i] = HOLDING if is_open and x < close_db else OPENED
-        else:
-            if opening:
-                db = 0.0 if amp >= 1.0 else 20.0 * np.log10(amp if amp > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE)
-                opening = False
-            db = db - fall_db
-            db = db if db > -range_db else -range_db
-            value[i], known_amp[i] = db, 0.0
-            told[i] = CLOSED if db == -range_db else CLOSING
-    state[AMP] = amp if opening else -1.0
-    state[GATE_DB], state[OPEN], state[GATE_HOLD] = db, 1.0 if is_open else 0.0, left
-
-
-@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
-def gate(heard, source, state, params, scratch, gain_db, told, out):
-    """Gate a block; arrays as for follow_curve, state (lanes, GATE_STATE), told (gain lanes, frames) what it is doing.
-
-    A gain of silence is told as -120 dB.
-    """
-    gain_lanes, frames = gain_db.shape
-    bits = scratch.view(np.int64)
-    for start in range(0, frames, CHUNK):
-        count = min(CHUNK, frames - start)
-        _levels_db(heard, start, count, scratch, bits, state, params)
-        for lane in range(gain_lanes):
-            level, gain = scratch[lane], gain_db[lane, start : start + count]
-            value, known_amp = scratch[2], scratch[3]
-            _gate_lane(level, value, known_amp, told[lane, start : start + count], count, params, state[lane])
-            for i in range(count):
-                gain[i] = value[i] if known_amp[i] == 0.0 else 0.0
-            db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
-            for i in range(count):
-                if known_amp[i] > 0.0:
-                    level[i] = value[i]
-                    gain[i] = value[i] if value[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
-                else:
-                    silent = params[SILENT] > 0.0 and value[i] <= -params[RANGE_DB]
-                    level[i] = 0.0 if silent else level[i]
-                    gain[i] = FLOOR_AMPLITUDE if silent else level[i]
-            amplitude_to_db(gain, gain.view(np.int64), scratch[4], bits[4], count)
-        _apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)
+        apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)

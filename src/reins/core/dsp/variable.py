@@ -104,8 +104,8 @@ def _run_still(source, coefficients, state, add, out):
         q1, q2 = state[1]
         for i in range(frames):
             x, z = left[i], right[i]
-            r1, s1 = (c1 * p1 - c2 * p2) + c2 * x, (c1 * q1 - c2 * q2) + c2 * z
-            r2, s2 = (c2 * p1 + c3 * p2) + into * x, (c2 * q1 + c3 * q2) + into * z
+            r1, s1 = c1 * p1 + (c2 * x - c2 * p2), c1 * q1 + (c2 * z - c2 * q2)
+            r2, s2 = c3 * p2 + (into * x + c2 * p1), c3 * q2 + (into * z + c2 * q1)
             out_left[i] = (out_left[i] if add else 0.0) + (m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2))
             out_right[i] = (out_right[i] if add else 0.0) + (m0 * z + m1 * (q1 + s1) + m2 * (q2 + s2))
             p1, p2, q1, q2 = r1, r2, s1, s2
@@ -115,8 +115,7 @@ def _run_still(source, coefficients, state, add, out):
         p1, p2 = state[0]
         for i in range(frames):
             x = only[i]
-            r1 = (c1 * p1 - c2 * p2) + c2 * x
-            r2 = (c2 * p1 + c3 * p2) + into * x
+            r1, r2 = c1 * p1 + (c2 * x - c2 * p2), c3 * p2 + (into * x + c2 * p1)
             out_only[i] = (out_only[i] if add else 0.0) + (m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2))
             p1, p2 = r1, r2
         state[0, 0], state[0, 1] = flush(p1), flush(p2)
@@ -157,15 +156,25 @@ def watch_regions(source, rows, places, coefficients, state, region, out):
 
 
 @inlined
-def _moving_coefficients(root, count, shape, w, inverse_q, rows):
-    """Coefficients of a bell or shelf for each frame's gain, given as root = 10^(gain_db / 80); see the module."""
+def _bell_coefficients(root, count, w, inverse_q, rows):
+    """Coefficients of a bell for each frame's gain, given as root = 10^(gain_db / 80), with one division for both
+    1 / A and a1; see the module.
+    """
+    c1, c2, c3, m1 = rows[C1], rows[C2], rows[C3], rows[M1]
+    for i in range(count):
+        a = root[i] * root[i]
+        below = a * (1.0 + w * w) + w * inverse_q  # a1 = A / below
+        inverse = 1.0 / (a * below)
+        a1 = 2.0 * a * a * inverse
+        c1[i], c2[i], c3[i] = a1 - 1.0, w * a1, 1.0 - w * w * a1
+        m1[i] = 0.5 * inverse_q * (a - inverse * below)
+
+
+@inlined
+def _shelf_coefficients(root, count, shape, w, inverse_q, rows):
+    """Coefficients of a shelf for each frame's gain, given as root = 10^(gain_db / 80); see the module."""
     g, k, m0, m1, m2 = rows[C1], rows[C2], rows[M0], rows[M1], rows[M2]
-    if shape == BELL:
-        for i in range(count):
-            a = root[i] * root[i]
-            g[i], k[i] = w, inverse_q / a
-            m0[i], m1[i], m2[i] = 0.0, 0.5 * (inverse_q / a) * (a * a - 1.0), 0.0
-    elif shape == LOW_SHELF:
+    if shape == LOW_SHELF:
         for i in range(count):
             a = root[i] * root[i]
             g[i], k[i] = w / root[i], inverse_q
@@ -193,8 +202,9 @@ def _run_moving_bell(source, rows, state, out):
     for i in range(left.size):
         c1, c2, c3, m = row1[i], row2[i], row3[i], gain[i]
         x, z = left[i], right[i]
-        r1, s1 = (c1 * p1 - c2 * p2) + c2 * x, (c1 * q1 - c2 * q2) + c2 * z
-        r2, s2 = (c2 * p1 + c3 * p2) + (1.0 - c3) * x, (c2 * q1 + c3 * q2) + (1.0 - c3) * z
+        d, e = x - p2, z - q2
+        r1, s1 = c2 * d + c1 * p1, c2 * e + c1 * q1
+        r2, s2 = (c2 * p1 + x) - c3 * d, (c2 * q1 + z) - c3 * e
         out_left[i] += m * (p1 + r1)
         if two:
             out_right[i] += m * (q1 + s1)
@@ -215,8 +225,9 @@ def _run_moving(source, rows, state, out):
         for i in range(left.size):
             x, z = left[i], right[i]
             c1, c2, c3, m0, m1, m2 = row1[i], row2[i], row3[i], rest0[i], rest1[i], rest2[i]
-            r1, s1 = (c1 * p1 - c2 * p2) + c2 * x, (c1 * q1 - c2 * q2) + c2 * z
-            r2, s2 = (c2 * p1 + c3 * p2) + (1.0 - c3) * x, (c2 * q1 + c3 * q2) + (1.0 - c3) * z
+            d, e = x - p2, z - q2
+            r1, s1 = c2 * d + c1 * p1, c2 * e + c1 * q1
+            r2, s2 = (c2 * p1 + x) - c3 * d, (c2 * q1 + z) - c3 * e
             out_left[i] += m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2)
             out_right[i] += m0 * z + m1 * (q1 + s1) + m2 * (q2 + s2)
             p1, p2, q1, q2 = r1, r2, s1, s2
@@ -224,8 +235,8 @@ def _run_moving(source, rows, state, out):
     else:
         for i in range(left.size):
             x, c1, c2, c3 = left[i], row1[i], row2[i], row3[i]
-            r1 = (c1 * p1 - c2 * p2) + c2 * x
-            r2 = (c2 * p1 + c3 * p2) + (1.0 - c3) * x
+            d = x - p2
+            r1, r2 = c2 * d + c1 * p1, (c2 * p1 + x) - c3 * d
             out_left[i] += rest0[i] * x + rest1[i] * (p1 + r1) + rest2[i] * (p2 + r2)
             p1, p2 = r1, r2
     state[0, 0], state[0, 1] = flush(p1), flush(p2)
@@ -254,8 +265,10 @@ def filter_moving(source, rows, places, gain_db, base_db, shapes, warped, invers
             for i in range(count):
                 total[i] = 0.25 * (given[i] + base_db[place])
             db_to_amplitude(total, root, bits[1], scratch[2], bits[2], count)
-            _moving_coefficients(root, count, shapes[place], warped[place], inverse_q[place], coefficients)
+            w, inverse = warped[place], inverse_q[place]
             if shapes[place] == BELL:
+                _bell_coefficients(root, count, w, inverse, coefficients)
                 _run_moving_bell(source[:, start:stop], coefficients, state[place], out[:, start:stop])
             else:
+                _shelf_coefficients(root, count, shapes[place], w, inverse, coefficients)
                 _run_moving(source[:, start:stop], coefficients, state[place], out[:, start:stop])

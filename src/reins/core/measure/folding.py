@@ -75,7 +75,7 @@ def fold_states(states: Array, first_frame: int, bins: npt.NDArray[np.int8], cou
     """Fold a gate's states (frames) into bins and counts.
 
     A bin keeps its most open state (1 open, 2 holding, 3 closing, 0 closed). An opening lasts from the first frame that
-    is open to the last before it closes; states as in dsp.dynamics.
+    is open to the last before it closes; states as in dsp.gating.
     """
     for i in range(states.size):
         state = int(states[i])

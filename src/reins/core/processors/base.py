@@ -140,7 +140,7 @@ class Processor(ABC):
     #: After `process`: each moving gain by name, in dB per frame of the block put out, the deepest lane.
     gains_db: dict[str, Array]
 
-    #: After `process`: what it is doing beside its gain, by name and frame; a gate's "state" is that of dsp.dynamics.
+    #: After `process`: what it is doing beside its gain, by name and frame; a gate's "state" is that of dsp.gating.
     marks: dict[str, Array] = {}
 
     #: After `process`: what the detector heard of the block, its filters included; None for one without a detector.

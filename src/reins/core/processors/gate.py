@@ -12,7 +12,7 @@ told is that of the first.
 
 import numpy as np
 
-from reins.core.dsp import dynamics
+from reins.core.dsp import dynamics, gating
 from reins.core.processors.base import Array, choice, number
 from reins.core.processors.detecting import Detecting, DetectorSettings
 from reins.core.units import db_to_lin, ms_to_frames
@@ -62,9 +62,9 @@ class Gate(Detecting):
 
     def __init__(self, settings: GateSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
-        self._state = np.zeros((self._lanes, dynamics.GATE_STATE))
-        self._state[:, dynamics.AMP] = 1.0 if settings.invert else -1.0
-        self._state[:, dynamics.GATE_DB] = -settings.range_db
+        self._state = np.zeros((self._lanes, gating.GATE_STATE))
+        self._state[:, gating.AMP] = 1.0 if settings.invert else -1.0
+        self._state[:, gating.GATE_DB] = -settings.range_db
         self.apply(settings)
 
     def apply(self, settings: GateSettings) -> None:
@@ -75,15 +75,15 @@ class Gate(Detecting):
         closed = 0.0 if silent else db_to_lin(-settings.range_db)
         params = self._params = self._detector_params()
         params[dynamics.THRESHOLD_DB] = settings.threshold_db
-        params[dynamics.CLOSE_DB] = settings.threshold_db - settings.hysteresis_db
-        params[dynamics.RANGE_DB], params[dynamics.SILENT] = settings.range_db, silent
-        params[dynamics.RISE] = (1.0 - closed) / max(ms_to_frames(settings.attack_ms, rate), 1)
-        params[dynamics.FALL_DB] = settings.range_db / max(ms_to_frames(settings.release_ms, rate), 1)
+        params[gating.CLOSE_DB] = settings.threshold_db - settings.hysteresis_db
+        params[gating.RANGE_DB], params[gating.SILENT] = settings.range_db, silent
+        params[gating.RISE] = (1.0 - closed) / max(ms_to_frames(settings.attack_ms, rate), 1)
+        params[gating.FALL_DB] = settings.range_db / max(ms_to_frames(settings.release_ms, rate), 1)
         params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
-        params[dynamics.INVERT] = settings.invert
+        params[gating.INVERT] = settings.invert
 
     def _part_lanes(self) -> None:
-        for place in (dynamics.AMP, dynamics.GATE_DB, dynamics.OPEN, dynamics.GATE_HOLD):
+        for place in (gating.AMP, gating.GATE_DB, gating.OPEN, gating.GATE_HOLD):
             self._state[1, place] = self._state[0, place]
 
     def process(self, block: Array, key: Array | None = None) -> Array:
@@ -92,7 +92,7 @@ class Gate(Detecting):
         told = np.empty_like(gain_db)
         out = np.empty_like(block)
         heard, source = self._heard(block, key), self._delay.process(block)
-        dynamics.gate(heard, source, self._state, self._params, self._scratch, gain_db, told, out)
+        gating.gate(heard, source, self._state, self._params, self._scratch, gain_db, told, out)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         self.marks = {"state": told[0]}
         return out
