@@ -17,7 +17,7 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.levels import furthest, peak
 from reins.core.processors import PROCESSORS, Processor
 from reins.core.processors.base import Delay
-from reins.core.routing import key_names
+from reins.core.routing import has_key, key_names
 from reins.core.units import lin_to_db, ms_to_frames
 from reins.errors import SettingsError
 
@@ -32,11 +32,12 @@ class Stage:
     entry: ProcessorEntry
     processor: Processor
     keys: dict[str, Delay]
+    one_key: bool  # for the whole of it
 
     def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
         """The result for the next block, its keys lined up with it."""
         heard = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
-        if hasattr(self.entry.settings, "key"):
+        if self.one_key:
             return self.processor.process(block, next(iter(heard.values()), None))
         return self.processor.process(block, heard)
 
@@ -84,22 +85,21 @@ class Chain:
         latency = 0
         for entry in entries:
             if entry.on:
-                stage = self._stage(entry, known.get((entry.id, entry.type, key_names(entry))), latency)
+                names = key_names(entry)
+                stage = self._stage(entry, names, known.get((entry.id, entry.type, names)), latency)
                 latency += stage.processor.latency_frames
                 self._stages.append(stage)
 
-    def _stage(self, entry: ProcessorEntry, old: Stage | None, latency: int) -> Stage:
-        names = key_names(entry)
+    def _stage(self, entry: ProcessorEntry, names: tuple[str, ...], old: Stage | None, latency: int) -> Stage:
         for name in names:
             if name not in self._key_channels:
                 have = ", ".join(self._key_channels) or "none"
                 raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
         channels = {name: self._key_channels[name] for name in names}
         if old is None:
-            one_key = hasattr(entry.settings, "key")
             processor: Processor = PROCESSORS[entry.type](
                 entry.settings, channels=self._channels, sample_rate=self._sample_rate,
-                key_channels=next(iter(channels.values()), self._channels) if one_key else channels,
+                key_channels=next(iter(channels.values()), self._channels) if has_key(entry) else channels,
             )  # fmt: skip
             processor.know(self._spectrum)
         else:
@@ -108,7 +108,7 @@ class Chain:
             processor.know(self._spectrum)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
         delays = {n: copy.deepcopy(known[n]) if n in known else Delay(channels[n], latency) for n in names}
-        return Stage(entry, processor, delays)
+        return Stage(entry, processor, delays, has_key(entry))
 
     @property
     def latency_frames(self) -> int:

@@ -16,8 +16,8 @@ from reins.core.takes import Take
 
 Array = npt.NDArray[np.float64]
 PRE_ROLL_S = 2.0  # what chains hear before the first frame asked for, so that their levels have settled
-PRE_ROLL_WORK_S = 20.0  # seconds of sound through processors that are spent on it at most in all
-SHORTEST_PRE_ROLL_S = 0.15
+PRE_ROLL_WORK_S = 14.0  # seconds of sound through processors that are spent on it at most in all
+SHORTEST_PRE_ROLL_S = 0.1
 
 
 def working(document: Document) -> int:

@@ -109,7 +109,8 @@ class LiveClock:
 
     def next_block(self) -> LiveBlock | None:
         """The next block, or None while stopped, at the end, or with enough ahead."""
-        frames = BLOCK_FRAMES * (2 if self._mixer.working >= MANY_PROCESSORS else 1)
+        many = self._sent > 0 and self._mixer.working >= MANY_PROCESSORS  # the first block is wanted soon
+        frames = BLOCK_FRAMES * (2 if many else 1)
         if not self.playing or self.ended() or self._sent - self._played + frames > self._ahead_frames:
             return None
         place = self._stream_map.at(self._sent)
