@@ -15,7 +15,8 @@ from reins.core.chainfile import (
     _first_sentence,
     parse_entry,
 )
-from reins.core.processors.base import Strict, choice, number
+from reins.core.processors.base import Strict
+from reins.core.processors.describing import choice, number
 from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0

@@ -1,41 +1,18 @@
-"""What all processors share: how a setting is described, the key, the lookahead delay, the contract.
-
-A setting is described once, by the functions below: default, limits, label, unit, scale, step, group and one
-sentence of help. Validation, errors, JSON schema, controls and docs all read it from the Pydantic field.
-"""
+"""What all processors share: the key, the lookahead delay, the contract."""
 
 from abc import ABC, abstractmethod
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar
 
 import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
 from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.processors import usual
+from reins.core.processors.describing import number
 
 Array = npt.NDArray[np.float64]
-Scale = Literal["linear", "log", "db"]
 KEY_ORDER = 4  # 24 dB/oct
-
-
-def number(
-    default: float, low: float, high: float, *, label: str, unit: str, group: str, step: float, help: str,
-    scale: Scale = "linear",
-) -> Any:  # fmt: skip
-    """A setting that is a number between low and high, both allowed. A log scale may start at 0 (drawn as off)."""
-    described: dict[str, Any] = {"label": label, "unit": unit, "group": group, "step": step, "scale": scale}
-    return Field(default, ge=low, le=high, description=help, json_schema_extra={**described, "kind": "number"})
-
-
-def choice(default: Any, *, label: str, group: str, help: str, words: dict[str, str] | None = None) -> Any:
-    """A setting with a few named values (a Literal annotation) or on/off (bool); words are what the screen says."""
-    extra: dict[str, Any] = {"label": label, "unit": "", "group": group, "words": words or {}, "kind": "choice"}
-    return Field(default, description=help, json_schema_extra=extra)
-
-
-def listed(*, label: str, group: str, **limits: Any) -> dict[str, Any]:
-    """What the screen is told of a setting that is a list: of numbers within limits, or of bands with settings."""
-    return {"label": label, "group": group, "unit": "", "kind": "list", **limits}
 
 
 class Strict(BaseModel):
@@ -52,10 +29,13 @@ class Key(Strict):
         description="The track the detector listens to.",
         json_schema_extra={"kind": "source", "label": "Follows", "group": "Key", "unit": ""},
     )
-    gain_db: float = number(
-        0.0, -24, 24, label="Key gain", unit="dB", group="Key", step=0.5, scale="db",
-        help="Makes what the detector hears louder or quieter, without changing what you hear.",
-    )  # fmt: skip
+    gain_db: float = usual.gain_db(
+        0.0,
+        "Makes what the detector hears louder or quieter, without changing what you hear.",
+        group="Key",
+        label="Key gain",
+        step=0.5,
+    )
     low_cut_hz: float = number(
         0.0, 0, 20000, label="Low cut", unit="Hz", group="Key", step=1, scale="log",
         help="Keeps lows below this frequency from driving the detector; 0 is off.",

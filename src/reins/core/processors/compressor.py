@@ -14,8 +14,10 @@ link_pct and apply_to do nothing to it; a mono signal keyed in stereo is held by
 from typing import Any
 
 from reins.core.dsp import dynamics
-from reins.core.processors.base import Array, choice, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array
 from reins.core.processors.curves import compress
+from reins.core.processors.describing import choice
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
 from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
 from reins.core.units import ms_to_frames, one_pole_k
@@ -24,46 +26,31 @@ from reins.core.units import ms_to_frames, one_pole_k
 class CompressorSettings(DetectorSettings):
     """Settings of the compressor."""
 
-    threshold_db: float = number(
-        -18.0, -60, 0, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
-        help="What is louder than this is held; lower holds more.",
-    )  # fmt: skip
-    ratio: float = number(
-        4.0, 1, 100, label="Ratio", unit=":1", group="Level", step=0.1, scale="log",
-        help="How many dB in make one dB out above the threshold; 100 stops it dead.",
-    )  # fmt: skip
-    knee_db: float = number(
-        6.0, 0, 24, label="Knee", unit="dB", group="Level", step=0.5,
-        help="How gently the hold sets in around the threshold; a wide knee starts below it.",
-    )  # fmt: skip
-    range_db: float = number(
-        60.0, 0, 60, label="Range", unit="dB", group="Level", step=0.5,
-        help="The most it may ever take away; 60 means no limit.",
-    )  # fmt: skip
-    input_db: float = number(
-        0.0, -24, 24, label="Drive", unit="dB", group="Level", step=0.5, scale="db",
-        help="Level into the compressor; more drives it further over the threshold.",
-    )  # fmt: skip
-    attack_ms: float = number(
-        10.0, 0, 500, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
-        help="How long until it has taken hold; slow lets the crack of a hit through.",
-    )  # fmt: skip
-    hold_ms: float = number(
-        0.0, 0, 500, label="Hold", unit="ms", group="Time", step=1, scale="log",
-        help="How long it stays down before it starts to let go.",
-    )  # fmt: skip
-    release_ms: float = number(
-        120.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="How long it takes to let go; too short makes bass distort, too long flattens.",
-    )  # fmt: skip
+    threshold_db: float = usual.threshold_db(-18.0, "What is louder than this is held; lower holds more.", low=-60)
+    ratio: float = usual.ratio(4.0, "How many dB in make one dB out above the threshold; 100 stops it dead.")
+    knee_db: float = usual.knee_db(
+        6.0, "How gently the hold sets in around the threshold; a wide knee starts below it."
+    )
+    range_db: float = usual.range_db(60.0, "The most it may ever take away; 60 means no limit.")
+    input_db: float = usual.gain_db(
+        0.0,
+        "Level into the compressor; more drives it further over the threshold.",
+        group="Level",
+        label="Drive",
+        step=0.5,
+    )
+    attack_ms: float = usual.attack_ms(10.0, "How long until it has taken hold; slow lets the crack of a hit through.")
+    hold_ms: float = usual.hold_ms(0.0, "How long it stays down before it starts to let go.")
+    release_ms: float = usual.release_ms(
+        120.0, "How long it takes to let go; too short makes bass distort, too long flattens."
+    )
     auto_release: bool = choice(
         False, label="Automatic release", group="Time",
         help="Lets go quickly after a lone hit, slowly after a long passage.",
     )  # fmt: skip
-    makeup_db: float = number(
-        0.0, -24, 24, label="Makeup", unit="dB", group="Out", step=0.1, scale="db",
-        help="Level given back after the hold; it lifts the quietest parts too.",
-    )  # fmt: skip
+    makeup_db: float = usual.gain_db(
+        0.0, "Level given back after the hold; it lifts the quietest parts too.", group="Out", label="Makeup"
+    )
 
 
 class Compressor(FollowingCurve):

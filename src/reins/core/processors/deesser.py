@@ -20,9 +20,11 @@ from pydantic import ValidationInfo, field_validator
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.dsp.levels import over_rms
-from reins.core.processors.base import Array, choice, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
+from reins.core.processors.describing import choice, number
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
 from reins.core.units import db_to_lin, one_pole_k
 
@@ -50,30 +52,17 @@ class DeesserSettings(KeyedSettings):
         False, label="Relative", group="Level",
         help="Measures the band against the whole signal, so that quiet and loud lines are treated alike.",
     )  # fmt: skip
-    threshold_db: float = number(
-        -30.0, -60, 20, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
-        help="What is louder than this in the band is held; relative, it counts from the level of the whole.",
-    )  # fmt: skip
-    ratio: float = number(
-        4.0, 1, 100, label="Ratio", unit=":1", group="Level", step=0.1, scale="log",
-        help="How many dB in make one dB out above the threshold; 100 stops it dead.",
-    )  # fmt: skip
-    knee_db: float = number(
-        3.0, 0, 24, label="Knee", unit="dB", group="Level", step=0.5,
-        help="How gently the hold sets in around the threshold.",
-    )  # fmt: skip
-    range_db: float = number(
-        12.0, 0, 60, label="Range", unit="dB", group="Level", step=0.5,
-        help="The most it may ever take away; too much makes a lisp. 60 means no limit.",
-    )  # fmt: skip
-    attack_ms: float = number(
-        1.0, 0, 500, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
-        help="How long until it has taken hold; esses are short, so keep it quick.",
-    )  # fmt: skip
-    release_ms: float = number(
-        60.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="How long it takes to let go; too long dulls the vowel after the ess.",
-    )  # fmt: skip
+    threshold_db: float = usual.threshold_db(
+        -30.0,
+        "What is louder than this in the band is held; relative, it counts from the level of the whole.",
+        low=-60,
+        high=20,
+    )
+    ratio: float = usual.ratio(4.0, "How many dB in make one dB out above the threshold; 100 stops it dead.")
+    knee_db: float = usual.knee_db(3.0, "How gently the hold sets in around the threshold.")
+    range_db: float = usual.range_db(12.0, "The most it may ever take away; too much makes a lisp. 60 means no limit.")
+    attack_ms: float = usual.attack_ms(1.0, "How long until it has taken hold; esses are short, so keep it quick.")
+    release_ms: float = usual.release_ms(60.0, "How long it takes to let go; too long dulls the vowel after the ess.")
 
     @field_validator("high_hz")
     @classmethod

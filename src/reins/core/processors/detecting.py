@@ -10,7 +10,9 @@ from typing import Any, Literal
 import numpy as np
 
 from reins.core.dsp import dynamics
-from reins.core.processors.base import Array, Delay, Key, KeyPath, Processor, ProcessorSettings, choice, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array, Delay, Key, KeyPath, Processor, ProcessorSettings
+from reins.core.processors.describing import choice, number
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 RMS_MS = 10.0  # the window where a processor has no setting for it
@@ -20,10 +22,9 @@ STILL = ("attack_ms", "hold_ms", "release_ms", "down_ms", "back_ms", "rms_pct", 
 class AveragingSettings(ProcessorSettings):
     """Settings of a detector that can follow the average."""
 
-    rms_pct: float = number(
-        0.0, 0, 100, label="Average", unit="%", group="Detect", step=1,
-        help="0 catches peaks, 100 follows the average; between them a blend.",
-    )  # fmt: skip
+    rms_pct: float = usual.share_pct(
+        0.0, "0 catches peaks, 100 follows the average; between them a blend.", group="Detect", label="Average"
+    )
     rms_ms: float = number(
         10.0, 1, 300, label="Window", unit="ms", group="Detect", step=1, scale="log",
         help="The span over which the average is taken.",
@@ -41,10 +42,9 @@ class KeyedSettings(ProcessorSettings):
         "stereo", label="Channels", group="Detect", words={"stereo": "L / R", "mid_side": "M / S"},
         help="Work on left and right, or on the middle and the sides.",
     )  # fmt: skip
-    link_pct: float = number(
-        100.0, 0, 100, label="Link", unit="%", group="Detect", step=1,
-        help="100 holds both channels by the same amount, 0 each by its own.",
-    )  # fmt: skip
+    link_pct: float = usual.share_pct(
+        100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link"
+    )
     link_by: Literal["max", "mean"] = choice(
         "max", label="Link by", group="Detect", words={"max": "louder", "mean": "average"},
         help="Whether linked channels follow the louder one or the average of both.",
@@ -53,14 +53,12 @@ class KeyedSettings(ProcessorSettings):
         "both", label="Act on", group="Detect", words={"both": "both", "first": "L or M", "second": "R or S"},
         help="Which channels are held; the others pass untouched.",
     )  # fmt: skip
-    mix_pct: float = number(
-        100.0, 0, 100, label="Mix", unit="%", group="Out", step=1,
-        help="How much of the held sound; the rest is the source, untouched.",
-    )  # fmt: skip
-    output_db: float = number(
-        0.0, -24, 24, label="Output", unit="dB", group="Out", step=0.1, scale="db",
-        help="Level of everything that leaves, held and source alike.",
-    )  # fmt: skip
+    mix_pct: float = usual.share_pct(
+        100.0, "How much of the held sound; the rest is the source, untouched.", group="Out", label="Mix"
+    )
+    output_db: float = usual.gain_db(
+        0.0, "Level of everything that leaves, held and source alike.", group="Out", label="Output"
+    )
     key: Key = Key()
 
 

@@ -10,7 +10,9 @@ itself.
 from typing import Any
 
 from reins.core.dsp import dynamics
-from reins.core.processors.base import Array, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array
+from reins.core.processors.describing import number
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
 from reins.core.units import ms_to_frames, one_pole_k
 
@@ -18,9 +20,7 @@ from reins.core.units import ms_to_frames, one_pole_k
 class DuckerSettings(DetectorSettings):
     """Settings of the ducker."""
 
-    amount_db: float = number(
-        9.0, 0, 60, label="Amount", unit="dB", group="Level", step=0.5, help="How far the track steps back.",
-    )  # fmt: skip
+    amount_db: float = usual.range_db(9.0, "How far the track steps back.", label="Amount")
     threshold_db: float = number(
         -40.0, -60, 0, label="Heeds", unit="dB", group="Level", step=0.5, scale="db",
         help="How loud the key must be to be heeded; lower makes the track yield sooner.",
@@ -29,18 +29,13 @@ class DuckerSettings(DetectorSettings):
         -60.0, -90, 0, label="Key floor", unit="dB", group="Key", step=0.5, scale="db",
         help="Levels of the key below this count as silence, so that its background does not hold the track down.",
     )  # fmt: skip
-    down_ms: float = number(
-        10.0, 0, 500, label="Down", unit="ms", group="Time", step=0.1, scale="log",
-        help="How fast it steps back; a note length such as 1/32 is understood.",
-    )  # fmt: skip
-    hold_ms: float = number(
-        60.0, 0, 2000, label="Hold", unit="ms", group="Time", step=1, scale="log",
-        help="How long it waits after the key before it comes back.",
-    )  # fmt: skip
-    back_ms: float = number(
-        250.0, 1, 5000, label="Back", unit="ms", group="Time", step=1, scale="log",
-        help="How slowly it comes back; a note length such as 1/8 is understood.",
-    )  # fmt: skip
+    down_ms: float = usual.attack_ms(
+        10.0, "How fast it steps back; a note length such as 1/32 is understood.", label="Down"
+    )
+    hold_ms: float = usual.hold_ms(60.0, "How long it waits after the key before it comes back.", high=2000)
+    back_ms: float = usual.release_ms(
+        250.0, "How slowly it comes back; a note length such as 1/8 is understood.", label="Back"
+    )
 
 
 class Ducker(FollowingCurve):

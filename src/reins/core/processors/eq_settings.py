@@ -4,7 +4,9 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from reins.core.processors.base import Key, ProcessorSettings, Strict, choice, listed, number
+from reins.core.processors import usual
+from reins.core.processors.base import Key, ProcessorSettings, Strict
+from reins.core.processors.describing import choice, listed, number
 
 MOST_BANDS = 8
 Slope = Literal[6, 12, 18, 24, 36, 48, 72, 96, 120]
@@ -34,37 +36,21 @@ class EqBand(Strict):
         1.0, 0.1, 20, label="Q", unit="", group="Band", step=0.1, scale="log",
         help="How narrow it is; higher is narrower.",
     )  # fmt: skip
-    gain_db: float = number(
-        0.0, -24, 24, label="Gain", unit="dB", group="Band", step=0.1, scale="db",
-        help="Its gain while it does not move.",
-    )  # fmt: skip
+    gain_db: float = usual.gain_db(0.0, "Its gain while it does not move.", group="Band", label="Gain")
     motion: Literal["none", "compress", "expand", "spare"] = choice(
         "none", label="Moves", group="Band", help="Still, held when loud, let up when loud, or spared by the rest.",
         words={"none": "still", "compress": "holds", "expand": "lets up", "spare": "spared"},
     )  # fmt: skip
-    threshold_db: float = number(
-        -30.0, -90, 0, label="Threshold", unit="dB", group="Motion", step=0.5, scale="db",
-        help="The level of what it watches from which it moves.",
-    )  # fmt: skip
-    ratio: float = number(
-        2.0, 1, 100, label="Ratio", unit=":1", group="Motion", step=0.1, scale="log",
-        help="Holding, how many dB in make one dB out; letting up, how many dB come out for one.",
-    )  # fmt: skip
-    knee_db: float = number(
-        6.0, 0, 24, label="Knee", unit="dB", group="Motion", step=0.5,
-        help="How gently it sets in around the threshold.",
-    )  # fmt: skip
-    range_db: float = number(
-        12.0, 0, 60, label="Reach", unit="dB", group="Motion", step=0.5, help="The most it may ever move.",
-    )  # fmt: skip
-    attack_ms: float = number(
-        10.0, 0, 500, label="Attack", unit="ms", group="Motion", step=0.1, scale="log",
-        help="How long until it has moved.",
-    )  # fmt: skip
-    release_ms: float = number(
-        120.0, 1, 5000, label="Release", unit="ms", group="Motion", step=1, scale="log",
-        help="How long it takes to go back; lows want longer than highs.",
-    )  # fmt: skip
+    threshold_db: float = usual.threshold_db(-30.0, "The level of what it watches from which it moves.", group="Motion")
+    ratio: float = usual.ratio(
+        2.0, "Holding, how many dB in make one dB out; letting up, how many dB come out for one.", group="Motion"
+    )
+    knee_db: float = usual.knee_db(6.0, "How gently it sets in around the threshold.", group="Motion")
+    range_db: float = usual.range_db(12.0, "The most it may ever move.", group="Motion", label="Reach")
+    attack_ms: float = usual.attack_ms(10.0, "How long until it has moved.", group="Motion")
+    release_ms: float = usual.release_ms(
+        120.0, "How long it takes to go back; lows want longer than highs.", group="Motion"
+    )
     timing: Literal["own", "rest"] = choice(
         "own", label="Times", group="Motion", words={"own": "its own", "rest": "the rest's"},
         help="Whether it has attack and release of its own or those of the rest.",
@@ -80,33 +66,13 @@ class Rest(Strict):
     """Settings of what no moving or spared band covers."""
 
     on: bool = choice(False, label="The rest", group="Rest", help="Holds what no moving or spared band covers.")
-    gain_db: float = number(
-        0.0, -24, 24, label="Gain", unit="dB", group="Rest", step=0.1, scale="db",
-        help="Gain of the rest while not held.",
-    )  # fmt: skip
-    threshold_db: float = number(
-        -24.0, -90, 0, label="Threshold", unit="dB", group="Rest", step=0.5, scale="db",
-        help="The level of the rest from which it is held.",
-    )  # fmt: skip
-    ratio: float = number(
-        2.0, 1, 100, label="Ratio", unit=":1", group="Rest", step=0.1, scale="log",
-        help="How many dB in make one dB out above the threshold.",
-    )  # fmt: skip
-    knee_db: float = number(
-        6.0, 0, 24, label="Knee", unit="dB", group="Rest", step=0.5, help="How gently the hold sets in.",
-    )  # fmt: skip
-    range_db: float = number(
-        24.0, 0, 60, label="Reach", unit="dB", group="Rest", step=0.5,
-        help="The most that is ever taken; 60: no limit.",
-    )  # fmt: skip
-    attack_ms: float = number(
-        20.0, 0, 500, label="Attack", unit="ms", group="Rest", step=0.1, scale="log",
-        help="How long until it has taken hold.",
-    )  # fmt: skip
-    release_ms: float = number(
-        200.0, 1, 5000, label="Release", unit="ms", group="Rest", step=1, scale="log",
-        help="How long it takes to let go.",
-    )  # fmt: skip
+    gain_db: float = usual.gain_db(0.0, "Gain of the rest while not held.", group="Rest", label="Gain")
+    threshold_db: float = usual.threshold_db(-24.0, "The level of the rest from which it is held.", group="Rest")
+    ratio: float = usual.ratio(2.0, "How many dB in make one dB out above the threshold.", group="Rest")
+    knee_db: float = usual.knee_db(6.0, "How gently the hold sets in.", group="Rest")
+    range_db: float = usual.range_db(24.0, "The most that is ever taken; 60: no limit.", group="Rest", label="Reach")
+    attack_ms: float = usual.attack_ms(20.0, "How long until it has taken hold.", group="Rest")
+    release_ms: float = usual.release_ms(200.0, "How long it takes to let go.", group="Rest")
     auto_release: bool = choice(
         False, label="Automatic release", group="Rest", help="Quick after a lone peak, slow after a long passage.",
     )  # fmt: skip
@@ -131,11 +97,7 @@ class DynamicEqSettings(ProcessorSettings):
     match_loudness: bool = choice(
         False, label="Match loudness", group="Out", help="Takes back what gains at rest and cuts do to the loudness.",
     )  # fmt: skip
-    mix_pct: float = number(
-        100.0, 0, 100, label="Mix", unit="%", group="Out", step=1,
-        help="How much of the shaped sound; the rest is the source.",
-    )  # fmt: skip
-    output_db: float = number(
-        0.0, -24, 24, label="Output", unit="dB", group="Out", step=0.1, scale="db",
-        help="Level of everything that leaves.",
-    )  # fmt: skip
+    mix_pct: float = usual.share_pct(
+        100.0, "How much of the shaped sound; the rest is the source.", group="Out", label="Mix"
+    )
+    output_db: float = usual.gain_db(0.0, "Level of everything that leaves.", group="Out", label="Output")

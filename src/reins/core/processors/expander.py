@@ -12,8 +12,10 @@ Where the brief is silent: it starts at 0 dB, not closed, so that nothing at the
 from typing import Any, Literal
 
 from reins.core.dsp import dynamics
-from reins.core.processors.base import Array, choice, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array
 from reins.core.processors.curves import expand
+from reins.core.processors.describing import choice
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
 from reins.core.units import ms_to_frames
 
@@ -25,33 +27,15 @@ class ExpanderSettings(DetectorSettings):
         "down", label="Direction", group="Level", words={"down": "quiet down", "up": "loud up"},
         help="Lets what is below the threshold sink, or what is above it rise.",
     )  # fmt: skip
-    threshold_db: float = number(
-        -40.0, -90, 0, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
-        help="Where it begins: below this going down, above it going up.",
-    )  # fmt: skip
-    ratio: float = number(
-        2.0, 1, 20, label="Ratio", unit=":1", group="Level", step=0.1, scale="log",
-        help="How many dB come out for each dB past the threshold; upward, small amounts are enough.",
-    )  # fmt: skip
-    knee_db: float = number(
-        6.0, 0, 24, label="Knee", unit="dB", group="Level", step=0.5,
-        help="How gently it sets in around the threshold.",
-    )  # fmt: skip
-    range_db: float = number(
-        20.0, 0, 60, label="Range", unit="dB", group="Level", step=0.5, help="The most it may ever change.",
-    )  # fmt: skip
-    attack_ms: float = number(
-        5.0, 0, 500, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
-        help="How long until it has opened up, or raised.",
-    )  # fmt: skip
-    hold_ms: float = number(
-        0.0, 0, 500, label="Hold", unit="ms", group="Time", step=1, scale="log",
-        help="How long it stays before it goes back.",
-    )  # fmt: skip
-    release_ms: float = number(
-        150.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="How long it takes to go back; too short sounds torn off.",
-    )  # fmt: skip
+    threshold_db: float = usual.threshold_db(-40.0, "Where it begins: below this going down, above it going up.")
+    ratio: float = usual.ratio(
+        2.0, "How many dB come out for each dB past the threshold; upward, small amounts are enough.", high=20
+    )
+    knee_db: float = usual.knee_db(6.0, "How gently it sets in around the threshold.")
+    range_db: float = usual.range_db(20.0, "The most it may ever change.")
+    attack_ms: float = usual.attack_ms(5.0, "How long until it has opened up, or raised.")
+    hold_ms: float = usual.hold_ms(0.0, "How long it stays before it goes back.")
+    release_ms: float = usual.release_ms(150.0, "How long it takes to go back; too short sounds torn off.")
 
 
 class Expander(FollowingCurve):

@@ -13,7 +13,9 @@ told is that of the first.
 import numpy as np
 
 from reins.core.dsp import dynamics, gating
-from reins.core.processors.base import Array, choice, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array
+from reins.core.processors.describing import choice, number
 from reins.core.processors.detecting import Detecting, DetectorSettings
 from reins.core.units import db_to_lin, ms_to_frames
 
@@ -23,33 +25,22 @@ SILENCE_DB = 90.0
 class GateSettings(DetectorSettings):
     """Settings of the gate."""
 
-    threshold_db: float = number(
-        -40.0, -90, 0, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
-        help="Opens when the sound is louder than this.",
-    )  # fmt: skip
+    threshold_db: float = usual.threshold_db(-40.0, "Opens when the sound is louder than this.")
     hysteresis_db: float = number(
         4.0, 0, 24, label="Hysteresis", unit="dB", group="Level", step=0.5,
         help="Closes only this much below the threshold, so that a wavering tail does not make it chatter.",
     )  # fmt: skip
-    range_db: float = number(
-        90.0, 0, 90, label="Range", unit="dB", group="Level", step=0.5,
-        help="How much quieter it is when closed; 6 dB only leans, 90 is silence.",
-    )  # fmt: skip
+    range_db: float = usual.range_db(
+        90.0, "How much quieter it is when closed; 6 dB only leans, 90 is silence.", high=90
+    )
     invert: bool = choice(
         False, label="Invert", group="Level", help="Closes when it would open: the loud parts go, the rest stays.",
     )  # fmt: skip
-    attack_ms: float = number(
-        1.0, 0, 100, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
-        help="How long it takes to open; slow turns a hit into a brush stroke.",
-    )  # fmt: skip
-    hold_ms: float = number(
-        40.0, 0, 2000, label="Hold", unit="ms", group="Time", step=1, scale="log",
-        help="How long it stays open after the sound has fallen.",
-    )  # fmt: skip
-    release_ms: float = number(
-        120.0, 1, 4000, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="How long it takes to close; too short sounds torn off.",
-    )  # fmt: skip
+    attack_ms: float = usual.attack_ms(
+        1.0, "How long it takes to open; slow turns a hit into a brush stroke.", high=100
+    )
+    hold_ms: float = usual.hold_ms(40.0, "How long it stays open after the sound has fallen.", high=2000)
+    release_ms: float = usual.release_ms(120.0, "How long it takes to close; too short sounds torn off.", high=4000)
 
 
 class Gate(Detecting):

@@ -12,7 +12,9 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp import limiting
-from reins.core.processors.base import Array, Delay, Processor, ProcessorSettings, choice, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array, Delay, Processor, ProcessorSettings
+from reins.core.processors.describing import choice, number
 from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
@@ -26,10 +28,9 @@ class LimiterSettings(ProcessorSettings):
         -1.0, -24, 0, label="Ceiling", unit="dB", group="Level", step=0.1, scale="db",
         help="Nothing that leaves is louder than this.",
     )  # fmt: skip
-    input_db: float = number(
-        0.0, -24, 24, label="Drive", unit="dB", group="Level", step=0.5, scale="db",
-        help="Level into the limiter; more is louder and held more.",
-    )  # fmt: skip
+    input_db: float = usual.gain_db(
+        0.0, "Level into the limiter; more is louder and held more.", group="Level", label="Drive", step=0.5
+    )
     true_peak: bool = choice(
         True, label="True peak", group="Level",
         help="Holds the peaks between the samples too, as a converter would make them.",
@@ -38,18 +39,14 @@ class LimiterSettings(ProcessorSettings):
         3.0, 0.5, 10, label="Lookahead", unit="ms", group="Time", step=0.1,
         help="How long before a peak the hold begins; longer is smoother.",
     )  # fmt: skip
-    release_ms: float = number(
-        80.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="How long it takes to let go; short is loud, too short distorts.",
-    )  # fmt: skip
+    release_ms: float = usual.release_ms(80.0, "How long it takes to let go; short is loud, too short distorts.")
     auto_release: bool = choice(
         False, label="Automatic release", group="Time",
         help="Lets go quickly after a lone peak, slowly after a long passage.",
     )  # fmt: skip
-    link_pct: float = number(
-        100.0, 0, 100, label="Link", unit="%", group="Detect", step=1,
-        help="100 holds both channels by the same amount, 0 each by its own.",
-    )  # fmt: skip
+    link_pct: float = usual.share_pct(
+        100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link"
+    )
 
 
 def _ahead_frames(settings: LimiterSettings, sample_rate: int) -> int:

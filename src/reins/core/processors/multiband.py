@@ -19,8 +19,10 @@ from pydantic import Field, field_validator, model_validator
 from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import Splitter, band_paths
 from reins.core.dsp.filters import sections_response
-from reins.core.processors.base import Array, Delay, Processor, Strict, choice, listed, number
+from reins.core.processors import usual
+from reins.core.processors.base import Array, Delay, Processor, Strict
 from reins.core.processors.curves import compress, expand
+from reins.core.processors.describing import choice, listed, number
 from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, to_mid_side
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
@@ -39,42 +41,19 @@ class MultibandBand(Strict):
         help="Holds what is loud, lets what is quiet sink, or lets what is loud rise.",
         words={"compress": "holds", "expand_down": "quiet down", "expand_up": "loud up"},
     )  # fmt: skip
-    threshold_db: float = number(
-        0.0, -90, 0, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
-        help="The level in this band from which it moves.",
-    )  # fmt: skip
-    ratio: float = number(
-        2.0, 1, 100, label="Ratio", unit=":1", group="Level", step=0.1, scale="log",
-        help="How many dB in make one dB out above the threshold; expanding, how many dB come out for one.",
-    )  # fmt: skip
-    knee_db: float = number(
-        0.0, 0, 24, label="Knee", unit="dB", group="Level", step=0.5,
-        help="How gently it sets in around the threshold.",
-    )  # fmt: skip
-    range_db: float = number(
-        60.0, 0, 60, label="Range", unit="dB", group="Level", step=0.5,
-        help="The most this band may ever move; 60 means no limit to holding.",
-    )  # fmt: skip
-    attack_ms: float = number(
-        10.0, 0, 500, label="Attack", unit="ms", group="Time", step=0.1, scale="log",
-        help="How long until it has moved.",
-    )  # fmt: skip
-    hold_ms: float = number(
-        0.0, 0, 500, label="Hold", unit="ms", group="Time", step=1, scale="log",
-        help="How long it stays before it goes back.",
-    )  # fmt: skip
-    release_ms: float = number(
-        120.0, 1, 5000, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="How long it takes to go back; lows want longer than highs.",
-    )  # fmt: skip
-    rms_pct: float = number(
-        0.0, 0, 100, label="Average", unit="%", group="Time", step=1,
-        help="0 catches peaks, 100 follows the average over 10 ms.",
-    )  # fmt: skip
-    gain_db: float = number(
-        0.0, -24, 24, label="Gain", unit="dB", group="Out", step=0.1, scale="db",
-        help="Level of this band after it has been moved.",
-    )  # fmt: skip
+    threshold_db: float = usual.threshold_db(0.0, "The level in this band from which it moves.")
+    ratio: float = usual.ratio(
+        2.0, "How many dB in make one dB out above the threshold; expanding, how many dB come out for one."
+    )
+    knee_db: float = usual.knee_db(0.0, "How gently it sets in around the threshold.")
+    range_db: float = usual.range_db(60.0, "The most this band may ever move; 60 means no limit to holding.")
+    attack_ms: float = usual.attack_ms(10.0, "How long until it has moved.")
+    hold_ms: float = usual.hold_ms(0.0, "How long it stays before it goes back.")
+    release_ms: float = usual.release_ms(120.0, "How long it takes to go back; lows want longer than highs.")
+    rms_pct: float = usual.share_pct(
+        0.0, "0 catches peaks, 100 follows the average over 10 ms.", group="Time", label="Average"
+    )
+    gain_db: float = usual.gain_db(0.0, "Level of this band after it has been moved.", group="Out", label="Gain")
 
 
 class MultibandSettings(KeyedSettings):

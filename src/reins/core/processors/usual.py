@@ -1,0 +1,53 @@
+"""The settings most processors have, each described once: label, unit, scale, step and usual limits.
+
+What differs from one processor to the next is given: default, help, and limits or group where they are its own.
+"""
+
+from typing import Any
+
+from reins.core.processors.describing import number
+
+
+def threshold_db(default: float, help: str, *, low: float = -90, high: float = 0, group: str = "Level") -> Any:
+    """The level from which it acts."""
+    return number(default, low, high, label="Threshold", unit="dB", group=group, step=0.5, scale="db", help=help)
+
+
+def ratio(default: float, help: str, *, high: float = 100, group: str = "Level") -> Any:
+    """How steep it is beyond the threshold."""
+    return number(default, 1, high, label="Ratio", unit=":1", group=group, step=0.1, scale="log", help=help)
+
+
+def knee_db(default: float, help: str, *, group: str = "Level") -> Any:
+    """The width of the bend around the threshold."""
+    return number(default, 0, 24, label="Knee", unit="dB", group=group, step=0.5, help=help)
+
+
+def range_db(default: float, help: str, *, high: float = 60, label: str = "Range", group: str = "Level") -> Any:
+    """The most it may change."""
+    return number(default, 0, high, label=label, unit="dB", group=group, step=0.5, help=help)
+
+
+def attack_ms(default: float, help: str, *, high: float = 500, label: str = "Attack", group: str = "Time") -> Any:
+    """How long it takes to act."""
+    return number(default, 0, high, label=label, unit="ms", group=group, step=0.1, scale="log", help=help)
+
+
+def hold_ms(default: float, help: str, *, high: float = 500) -> Any:
+    """How long it stays before the way back."""
+    return number(default, 0, high, label="Hold", unit="ms", group="Time", step=1, scale="log", help=help)
+
+
+def release_ms(default: float, help: str, *, high: float = 5000, label: str = "Release", group: str = "Time") -> Any:
+    """How long the way back takes."""
+    return number(default, 1, high, label=label, unit="ms", group=group, step=1, scale="log", help=help)
+
+
+def gain_db(default: float, help: str, *, label: str, group: str, step: float = 0.1) -> Any:
+    """A level change of up to 24 dB either way."""
+    return number(default, -24, 24, label=label, unit="dB", group=group, step=step, scale="db", help=help)
+
+
+def share_pct(default: float, help: str, *, label: str, group: str) -> Any:
+    """A share of the whole."""
+    return number(default, 0, 100, label=label, unit="%", group=group, step=1, help=help)
