@@ -114,14 +114,13 @@ export class Bench {
     const parts = Object.entries(bands ?? {});
     const named = parts.map(([gain, { times, usual_db: usual, deepest_db: deepest, mean_db: mean }]) => {
       const name = gain === "gain_db" ? "the band" : gain.replace(".gain_db", "").replace("band", "band ");
-      told[gain] = times ? `${figure(usual, "")} / ${figure(deepest)}` : "at rest";
-      told[`${gain} mean`] = figure(mean);
+      told[gain] = times ? [usual, deepest, mean].map((value) => figure(value, "")).join(" / ") : "at rest";
       told.times = String(times);
       return [gain, name];
     });
-    const ofBands = named.length > 1 || this.line === "" ? [...named, ["balance", named.length > 1 ? "mean of each" : "mean"]] : [];
+    const ofBands = named.length && (named.length > 1 || this.line === "") ? [["heads", ""], ...named] : [];
+    told.heads = "usual / deepest / mean, dB";
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
-    told.balance = `${parts.map(([, { mean_db: mean }]) => figure(mean, "")).join(" · ")} dB`;
     const returns = this.type === "ducker" ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
       ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS].map(([name, label]) => {
