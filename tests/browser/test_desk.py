@@ -139,6 +139,24 @@ def test_wheel_zooms_and_the_ruler_makes_a_loop_that_plays(desk, driver):
     wait_until(lambda: not desk.state()["document"]["loop"]["on"])
 
 
+def test_a_page_that_is_not_drawn_yet_shows_the_source_as_the_overview_has_it(desk, driver):
+    desk.choose("Snare")
+    wait_until(lambda: driver.execute_script("return Boolean(reins.view.model.rough)"))
+    driver.execute_script("reins.view.look(0, 48000 * 8)")
+    settled(driver)
+
+    pale = driver.execute_script("""
+      reins.previews.fetch = () => new Promise(() => {});  // the answer is slow to come
+      reins.view.look(48000 * 16, 48000 * 8);
+      const c = document.querySelector(".take-canvas");
+      const d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+      let n = 0;
+      for (let i = 0; i < d.length; i += 4) if (d[i] === 203 && d[i + 1] === 213 && d[i + 2] === 218) n++;
+      return n / (d.length / 4);""")
+
+    assert pale > 0.1
+
+
 def _at(element):
     from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
 

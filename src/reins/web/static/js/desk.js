@@ -207,7 +207,7 @@ const shown = (kit, data) => ({
     this.stripId = stripId;
     if (other) this.changeBench();
     if (other || !this.processor) this.processorId = this.chain[0]?.id ?? null;
-    kit.view.show({ end: this.session.frames || 1, ...(other ? { picture: null } : {}) });
+    kit.view.show({ end: this.session.frames || 1, ...(other ? { picture: null, rough: null } : {}) });
     if (other) {
       kit.overview.show(null);
       kit.levels = null;
@@ -230,6 +230,7 @@ const shown = (kit, data) => ({
     kit.bench.levels = levels;
     kit.bench.paint();
     kit.overview.show(levels);
+    kit.view.show({ rough: levels });
   },
 
   selectProcessor(id) {

@@ -22,7 +22,7 @@ export class TakeView {
     this.line = root.querySelector(".threshold-line");
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, thresholdDb: null, closingDb: null, line: null, map: null,
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null,
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));

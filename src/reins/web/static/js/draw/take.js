@@ -33,9 +33,24 @@ export function paintTake(canvas, model) {
   const place = layout(width, height);
   grid(ink, place, colours);
   paintRuler(ink, place, colours, model);
+  if (model.rough && !covers(model)) rough(ink, place, colours, model);
   if (model.picture) envelopes(ink, place, colours, model);
   if (model.closingDb != null) closing(ink, place, colours, model.closingDb);
   stroke(ink, colours.ink, 1, [place.left, place.zero], [place.left + place.width, place.zero]);
+}
+
+const covers = ({ picture, start, frames, end }) =>
+  picture && picture.start <= start && picture.start + picture.frames >= Math.min(start + frames, end);
+
+/** The source as the overview has it, until the picture of this view is there. */
+function rough(ink, place, colours, model) {
+  const { overview_db: levels, frames } = model.rough;
+  ink.save();
+  ink.beginPath();
+  ink.rect(place.left, 0, place.width, place.bottom);
+  ink.clip();
+  fill(ink, colours["source-pale"], (index) => across(place, model, (index / levels.length) * frames), levels.map(place.y), () => place.bottom);
+  ink.restore();
 }
 
 /** Bars and the loop along the top. */
