@@ -52,10 +52,12 @@ def by_frequency(driver):
     wait_for(driver, '.station[data-type="deesser"] .station-name').click()
     settled(driver)
     time.sleep(0.5)
+    settled(driver)  # the page may have turned meanwhile
     driver.save_screenshot(str(SHOTS / "deesser.png"))
     wait_for(driver, '.strip[aria-label="Room"] .strip-name').click()
     settled(driver)
     time.sleep(0.5)
+    settled(driver)
     driver.save_screenshot(str(SHOTS / "multiband.png"))
 
 
