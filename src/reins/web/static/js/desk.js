@@ -11,9 +11,10 @@ import { keyHandler, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Overview } from "./overview.js";
 import { Previewer } from "./previewer.js";
-import { putStyle, putText } from "./put.js";
+import { putText } from "./put.js";
 import { MasterReading } from "./reading.js";
 import { keysOf } from "./shapes.js";
+import { meterStation } from "./stations.js";
 import { StripList } from "./strips.js";
 import { TakeView } from "./takeview.js";
 import { bars, clock } from "./times.js";
@@ -324,15 +325,7 @@ const shown = (kit, data) => ({
     kit.list.meter(live.meters);
     kit.reading.show(live.meters?.master ?? null);
     kit.bench.point(live.meters?.points[this.processorId] ?? null);
-    for (const station of parts.chain.querySelectorAll("[data-processor]")) {
-      const gain = live.meters?.gains[station.dataset.processor] ?? 0;
-      const moved = Math.abs(gain) > 0.05;
-      const said = station.dataset.type === "gate" && live.meters && !moved ? "● open" : "";
-      putText(station.querySelector(".station-gain"), moved ? `${gain > 0 ? "+" : "−"}${Math.min(Math.abs(gain), 99).toFixed(1)} dB` : said);
-      putStyle(station.querySelector(".station-held"), "width", `${Math.round(Math.min(Math.abs(gain) / 24, 1) * 100)}%`);
-      const let_ = gain > 0.05 || said !== "";
-      if (station.classList.contains("is-let") !== let_) station.classList.toggle("is-let", let_);
-    }
+    for (const station of parts.chain.querySelectorAll("[data-processor]")) meterStation(station, live.meters);
   },
 
   toggle() { if (this.playing) kit.live.stop(); else kit.live.play(kit.live.frame); },
