@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db
 
 Array = npt.NDArray[np.float64]
 
@@ -138,3 +139,23 @@ def limit_gain(gains, wanted, places, lanes, recent, counters, params):
             gains[lane, i] = lanes[lane, TOTAL] / (STEPS * mean)
             place = place + 1 if place + 1 < mean else 0
             counters[lane, 0], counters[lane, 1], counters[lane, 2], counters[lane, 3] = frame + 1, first, length, place
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8, f8[::1], f8[:,::1])")
+def apply_limit(delayed, gains, ceiling, gain_db, out):
+    """out = delayed (channels, frames) times its lane of gains (lanes, frames; one lane serves all), kept within the
+    ceiling, which the product may pass by a rounding error. gain_db (frames) is the lowest gain of all lanes.
+    """
+    channels, frames = delayed.shape
+    lanes = gains.shape[0]
+    for channel in range(channels):
+        sound, gain, held = delayed[channel], gains[min(channel, lanes - 1)], out[channel]
+        for i in range(frames):
+            x = sound[i] * gain[i]
+            x = x if x < ceiling else ceiling
+            held[i] = x if x > -ceiling else -ceiling
+    first, last, work = gains[0], gains[lanes - 1], np.empty(frames)
+    for i in range(frames):
+        low = first[i] if first[i] < last[i] else last[i]
+        gain_db[i] = low if low > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+    amplitude_to_db(gain_db, gain_db.view(np.int64), work, work.view(np.int64), frames)

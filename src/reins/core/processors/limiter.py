@@ -108,14 +108,13 @@ class Limiter(Processor):
         """The result for the next block."""
         driven = block * self._input if self._input != 1.0 else block
         gains = self._peaks(driven)
-        if self._linked:  # one gain for all, from the louder channel
+        if self._linked and gains.shape[0] > 1:  # one gain for all, from the louder channel
             gains = gains.max(axis=0, keepdims=True)
         limiting.limit_gain(gains, self._wanted, self._places, self._lanes, self._recent, self._counters, self._params)
-        lowest = gains.min(axis=0)
-        moved = lowest.min(initial=1.0) < 1.0
-        self.gains_db = {"gain_db": 20.0 * np.log10(lowest) if moved else np.zeros(lowest.size)}
-        # The product may pass the ceiling by a rounding error; this takes that away.
-        return np.clip(self._delay.process(driven) * gains, -self._ceiling, self._ceiling)
+        gain_db, out = np.empty(block.shape[1]), np.empty_like(block)
+        limiting.apply_limit(self._delay.process(driven), gains, self._ceiling, gain_db, out)
+        self.gains_db = {"gain_db": gain_db}
+        return out
 
     def _peaks(self, driven: Array) -> Array:
         if self._phases is None:
