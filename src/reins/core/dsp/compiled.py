@@ -7,6 +7,8 @@ a sample falls in a vector or in the remainder of a loop, so block size never ma
 
 import contextlib
 import hashlib
+import importlib
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -30,6 +32,23 @@ def _forget_when_shared_helpers_change() -> None:
 
 
 _forget_when_shared_helpers_change()
+
+
+def _load_without_blas() -> None:
+    """Load what numba looks for BLAS in, and have it find none: no kernel here uses it, and scipy.linalg takes a quarter
+    of a second to load.
+    """
+    missing = "scipy.linalg" not in sys.modules
+    if missing:
+        sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
+    try:
+        importlib.import_module("numba.np.arraymath")
+    finally:
+        if missing:
+            del sys.modules["scipy.linalg"]
+
+
+_load_without_blas()
 
 
 def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
