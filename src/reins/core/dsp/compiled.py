@@ -35,8 +35,8 @@ _forget_when_shared_helpers_change()
 
 
 def _load_without_blas() -> None:
-    """Load what numba looks for BLAS in, and have it find none: no kernel here uses it, and scipy.linalg takes a quarter
-    of a second to load.
+    """Have numba find no BLAS where it looks for it: no kernel here uses it, and loading scipy.linalg takes a quarter
+    of a second.
     """
     missing = "scipy.linalg" not in sys.modules
     if missing:
