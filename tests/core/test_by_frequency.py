@@ -104,6 +104,22 @@ def test_a_moving_band_lets_up_by_its_reach_at_most():
     assert level_db(out[0, RATE // 2 :]) == pytest.approx(-20 - 3.01 + 6, abs=0.1)
 
 
+@pytest.mark.parametrize("count", [2, 3])
+def test_bands_beside_each_other_move_as_each_does_alone(noise, count):
+    bands = [
+        {"freq_hz": 100 * 4**k, "motion": ("compress", "expand", "compress")[k], "threshold_db": -45 + 3 * k,
+         "ratio": 2 + k, "attack_ms": 1 + 5 * k, "release_ms": 30 * (1 + k), "shape": ("bell", "bell", "high_shelf")[k]}
+        for k in range(count)
+    ]  # fmt: skip
+
+    together = run("dynamic_eq", noise, bands=bands)[1]
+
+    for number, band in enumerate(bands, 1):
+        alone = run("dynamic_eq", noise, bands=[band])[1]["band1.gain_db"]
+        assert np.ptp(alone) > 1
+        np.testing.assert_array_equal(together[f"band{number}.gain_db"], alone)
+
+
 def test_a_band_may_watch_the_whole_or_be_weighted_as_highs_seem():
     def moved(watch, hz):
         band = {"freq_hz": 5000, "q": 4, "motion": "compress", "threshold_db": -50, "ratio": 2, "knee_db": 0,

@@ -4,7 +4,7 @@ import numpy as np
 
 from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
-from reins.core.dsp.dynamics import CHUNK, HOLD_FRAMES, THRESHOLD_DB, apply_gain, levels_db
+from reins.core.dsp.dynamics import CHUNK, HOLD_FRAMES, RANGE_DB, THRESHOLD_DB, apply_gain, levels_db
 
 # State of a gate's lane: gain as amplitude and in dB, whether it is open, frames of hold left. Levels carry their own
 # state (dynamics.MEAN_SQUARE).
@@ -12,7 +12,7 @@ AMP, GATE_DB, OPEN, GATE_HOLD = 0, 1, 2, 4
 GATE_STATE = 5
 CLOSED, OPENED, HOLDING, CLOSING = 0, 1, 2, 3
 # Settings of a gate where the compressor has its curve and times.
-CLOSE_DB, SILENT, RANGE_DB, RISE, FALL_DB, INVERT = 5, 6, 7, 8, 9, 11
+CLOSE_DB, SILENT, RISE, FALL_DB, INVERT = 5, 6, 8, 9, 11
 
 
 @inlined

@@ -32,12 +32,11 @@ class Stage:
     entry: ProcessorEntry
     processor: Processor
     keys: dict[str, Delay]
-    one_key: bool  # for the whole of it
 
     def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
         """The result for the next block, its keys lined up with it."""
         heard = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
-        if self.one_key:
+        if has_key(self.entry):
             return self.processor.process(block, next(iter(heard.values()), None))
         return self.processor.process(block, heard)
 
@@ -108,7 +107,7 @@ class Chain:
             processor.know(self._spectrum)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
         delays = {n: copy.deepcopy(known[n]) if n in known else Delay(channels[n], latency) for n in names}
-        return Stage(entry, processor, delays, has_key(entry))
+        return Stage(entry, processor, delays)
 
     @property
     def latency_frames(self) -> int:

@@ -67,7 +67,7 @@ class Gate(Detecting):
         params = self._params = self._detector_params()
         params[dynamics.THRESHOLD_DB] = settings.threshold_db
         params[gating.CLOSE_DB] = settings.threshold_db - settings.hysteresis_db
-        params[gating.RANGE_DB], params[gating.SILENT] = settings.range_db, silent
+        params[dynamics.RANGE_DB], params[gating.SILENT] = settings.range_db, silent
         params[gating.RISE] = (1.0 - closed) / max(ms_to_frames(settings.attack_ms, rate), 1)
         params[gating.FALL_DB] = settings.range_db / max(ms_to_frames(settings.release_ms, rate), 1)
         params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
