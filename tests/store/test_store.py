@@ -225,7 +225,7 @@ def test_a_change_that_alters_nothing_makes_no_step(db):
         (
             {"kind": "set_session", "loop": {"on": True, "start_frame": 9, "end_frame": 9}},
             SettingsError,
-            "end must come after",
+            "end_frame is 9; allowed: after start_frame",
         ),
     ],
 )

@@ -8,11 +8,13 @@ from collections.abc import Mapping
 from typing import Any, Literal, get_args, get_origin
 
 import pydantic
-from pydantic import SerializeAsAny, model_validator
+from pydantic import Field, SerializeAsAny, model_validator
 from pydantic_core import ErrorDetails
 
+from reins.core.limits import MAX_PROCESSORS
+from reins.core.plain import read_json
 from reins.core.processors import PROCESSORS, ProcessorSettings
-from reins.core.processors.base import Strict
+from reins.core.processors.base import MisfitError, PartError, Strict
 from reins.core.units import format_value
 from reins.errors import SettingsError
 
@@ -31,7 +33,7 @@ class ChainFile(Strict):
 
     format: Literal["reins-chain"]
     version: Literal[1]
-    processors: list[Any] = []
+    processors: list[Any] = Field(default=[], max_length=MAX_PROCESSORS)
 
     @model_validator(mode="before")
     @classmethod
@@ -70,9 +72,7 @@ def parse_settings(kind: str, raw: Any, where: str) -> ProcessorSettings:
 def parse_chain(text: str, name: str) -> list[ProcessorEntry]:
     """The processors of a chain file; raises SettingsError with the file's name in front."""
     try:
-        document = ChainFile.model_validate(json.loads(text))
-    except json.JSONDecodeError as error:
-        raise SettingsError(f"{name}: line {error.lineno} is not JSON ({error.msg}).") from error
+        document = ChainFile.model_validate(read_json(text, name))
     except pydantic.ValidationError as error:
         raise SettingsError(f"{name}: {_first_sentence(error, ChainFile)}") from error
     return [parse_entry(raw, f"{name}: processor {index}") for index, raw in enumerate(document.processors)]
@@ -104,7 +104,13 @@ def _first_sentence(error: pydantic.ValidationError, model: type[pydantic.BaseMo
 
 def _sentence(detail: ErrorDetails, model: type[pydantic.BaseModel]) -> str:
     """What was given and what is allowed, from one validation error."""
+    cause: Any = detail.get("ctx", {}).get("error")
+    if isinstance(cause, MisfitError):
+        setting = ".".join(str(part) for part in (*detail["loc"], cause.setting))
+        return f"{setting} is {_given(cause.given)}; allowed: {cause.allowed}."
     name = ".".join(str(part) for part in detail["loc"]) or "document"
+    if isinstance(cause, PartError):
+        return f"{name}: {cause}"
     given = json.dumps(detail["input"], default=str, ensure_ascii=False)
     field, _ = _place(model, detail["loc"])
     if detail["type"] == "extra_forbidden":
@@ -119,6 +125,10 @@ def _sentence(detail: ErrorDetails, model: type[pydantic.BaseModel]) -> str:
         return f"{name} is missing."
     allowed = detail["msg"].removeprefix("Input should be ").removeprefix("Value error, ")
     return f"{name} is {given[:80]}; allowed: {allowed}."
+
+
+def _given(value: object) -> str:
+    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def describe_change(kind: str, before: ProcessorSettings, after: ProcessorSettings) -> str:

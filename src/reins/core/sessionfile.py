@@ -13,6 +13,7 @@ import pydantic
 from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import _first_sentence
+from reins.core.plain import read_json
 from reins.core.processors.base import Strict
 from reins.core.routing import in_order
 from reins.core.sessions import Document, Name
@@ -57,15 +58,9 @@ class SessionFile(Strict):
 def parse_session_file(text: str, name: str) -> SessionFile:
     """A session file's document from its JSON; SettingsError with the file's name in front."""
     try:
-        parsed = SessionFile.model_validate(json.loads(text))
-    except json.JSONDecodeError as error:
-        raise SettingsError(f"{name}: line {error.lineno} is not JSON ({error.msg}).") from error
-    except RecursionError as error:
-        raise SettingsError(f"{name}: it is nested too deeply to be a session.") from error
+        parsed = SessionFile.model_validate(read_json(text, name))
     except pydantic.ValidationError as error:
         raise SettingsError(f"{name}: {_first_sentence(error, SessionFile)}") from error
-    except SettingsError as error:
-        raise SettingsError(f"{name}: {error}") from error
     for track in parsed.session.tracks.values():
         if track.take_id is not None and track.take_id not in parsed.takes:
             raise SettingsError(f"{name}: {track.name}: its take “{track.take_id}” is not among takes.")

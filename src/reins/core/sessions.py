@@ -15,15 +15,15 @@ from reins.core.chainfile import (
     _first_sentence,
     parse_entry,
 )
-from reins.core.processors.base import Strict
+from reins.core.limits import MAX_BUSES, MAX_ID, MAX_PROCESSORS, MAX_RATE, MAX_START_S, MAX_TRACKS, MIN_RATE
+from reins.core.processors.base import MisfitError, PartError, Strict
 from reins.core.processors.describing import choice, number
 from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
 DRAFTS = 4
-MAX_PROCESSORS = 32
 MASTER = "master"
-MIN_RATE, MAX_RATE = 8000, 192000
+MAX_FRAME = 1 << 40  # of any place in a session: years, and far from where whole numbers end
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
@@ -47,12 +47,34 @@ class Strip(Strict):
     @field_validator("drafts", mode="before")
     @classmethod
     def _parse_drafts(cls, value: Any) -> Any:
-        return {number: cls._parse_chain(chain) for number, chain in value.items()}
+        numbers = [str(n) for n in range(1, DRAFTS + 1)]
+        if not isinstance(value, dict) or not value.keys() <= set(numbers):
+            raise ValueError(f"an object with chains by draft number, {', '.join(numbers)}")
+        return {number: _parse_chain(chain, f"draft {number}, ") for number, chain in value.items()}
 
     @field_validator("chain", mode="before")
     @classmethod
     def _parse_chain(cls, value: Any) -> Any:
-        return [v if isinstance(v, ProcessorEntry) else parse_entry(v, f"processor {i}") for i, v in enumerate(value)]
+        return _parse_chain(value)
+
+
+def _parse_chain(value: Any, where: str = "") -> list[ProcessorEntry]:
+    """A chain from plain data; PartError says which processor is wrong and how."""
+    if not isinstance(value, list):
+        raise PartError(f"{where}the chain is {str(value)[:40]}; allowed: a list of processors.")
+    if len(value) > MAX_PROCESSORS:
+        raise PartError(f"{where}the chain has {len(value)} processors; allowed: up to {MAX_PROCESSORS}.")
+    try:
+        chain = [v if isinstance(v, ProcessorEntry) else parse_entry(v, f"processor {i}") for i, v in enumerate(value)]
+    except SettingsError as error:
+        raise PartError(f"{where}{error}") from error
+    ids = [entry.id for entry in chain if entry.id]
+    for entry_id in ids:
+        if len(entry_id) > MAX_ID:
+            raise PartError(f"{where}a processor's id has {len(entry_id)} characters; allowed: up to {MAX_ID}.")
+        if ids.count(entry_id) > 1:
+            raise PartError(f"{where}two processors have the id “{entry_id}”; allowed: each its own.")
+    return chain
 
 
 class _Routed(Strip):
@@ -62,15 +84,15 @@ class _Routed(Strip):
     )  # fmt: skip
     mute: bool = choice(False, label="Mute", group="Mix", help="Silent in the mix; keys that follow it still hear it.")
     solo: bool = choice(False, label="Solo", group="Mix", help="Only what is soloed is heard.")
-    bus: str = ""  # the bus it goes to; empty is the master
+    bus: str = Field("", max_length=MAX_ID)  # the bus it goes to; empty is the master
 
 
 class Track(_Routed):
     """One track: its take (or none), where that begins, and its place in the mix."""
 
-    take_id: str | None = None
-    start_frame: int = Field(0, ge=0)
-    stamp_frame: int | None = Field(None, ge=0)  # the take's own time stamp, in frames of the session since midnight
+    take_id: str | None = Field(None, max_length=64)
+    start_frame: int = Field(0, ge=0, le=MAX_FRAME)
+    stamp_frame: int | None = Field(None, ge=0, le=MAX_FRAME)  # the take's own time stamp, since midnight
     trim_db: float = number(
         0.0, -24, 24, label="Trim", unit="dB", group="Mix", step=0.5, scale="db",
         help="Level of the take before its chain: brings a quiet recording up to where thresholds lie.",
@@ -106,8 +128,14 @@ class Loop(Strict):
     """The part that repeats, in frames of the session."""
 
     on: bool = False
-    start_frame: int = Field(0, ge=0)
-    end_frame: int = Field(0, ge=0)
+    start_frame: int = Field(0, ge=0, le=MAX_FRAME)
+    end_frame: int = Field(0, ge=0, le=MAX_FRAME)
+
+    @model_validator(mode="after")
+    def _has_length(self) -> "Loop":
+        if self.on and self.end_frame <= self.start_frame:
+            raise MisfitError("end_frame", self.end_frame, f"after start_frame, which is {self.start_frame}")
+        return self
 
 
 class Document(Strict):
@@ -127,6 +155,26 @@ class Document(Strict):
     buses: dict[str, Bus] = {}
     bus_order: list[str] = []
     master: Master = Master()
+
+    @model_validator(mode="after")
+    def _check_bounds(self) -> "Document":
+        for what, kept, most in (("tracks", self.tracks, MAX_TRACKS), ("buses", self.buses, MAX_BUSES)):
+            if len(kept) > most:
+                raise MisfitError(what, f"{len(kept)} {what}", f"up to {most}")
+            for strip_id in kept:
+                if not 1 <= len(strip_id) <= MAX_ID or "/" in strip_id or strip_id == MASTER:
+                    raise MisfitError(
+                        what, f"“{strip_id[:60]}”", f"ids of 1 to {MAX_ID} characters without /, not “{MASTER}”"
+                    )
+        for strip_id in self.tracks.keys() & self.buses.keys():
+            raise MisfitError("buses", f"“{strip_id}”", "ids that no track has")
+        latest = MAX_START_S * self.sample_rate
+        for track_id, track in self.tracks.items():
+            if track.start_frame > latest:
+                raise MisfitError(
+                    f"tracks.{track_id}.start_frame", track.start_frame, f"up to {latest} ({MAX_START_S // 3600} h)"
+                )
+        return self
 
     @model_validator(mode="after")
     def _check_order(self) -> "Document":
@@ -172,6 +220,14 @@ class Document(Strict):
             passed.add(bus)
             bus = self.buses[bus].bus
         return False
+
+
+def checked(document: Document) -> Document:
+    """A document made of changed parts, validated as a whole; SettingsError for what does not go together."""
+    try:
+        return Document.model_validate(document.model_dump())
+    except pydantic.ValidationError as error:
+        raise SettingsError(f"{_first_sentence(error, Document)} Nothing was changed.") from error
 
 
 def parse_document(text: str) -> Document:

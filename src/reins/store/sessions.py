@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from reins.core.routing import in_order
-from reins.core.sessions import Document, parse_document
+from reins.core.sessions import Document, checked, parse_document
 from reins.errors import NotFoundError
 from reins.store.database import transaction
 
@@ -100,6 +100,7 @@ def keep_step(db: sqlite3.Connection, session_id: str, change: Any) -> tuple[Sto
         document, label = change.apply(old.document)
         if document == old.document:
             return old, label
+        document = checked(document)
         in_order(document)
         before, after = difference(old.document.model_dump(), document.model_dump())
         row = {

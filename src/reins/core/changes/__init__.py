@@ -29,7 +29,7 @@ from reins.core.changes.strips import (
     RouteStrip,
     SetStrip,
 )
-from reins.core.processors.base import Strict
+from reins.core.processors.base import MisfitError, Strict
 from reins.core.sessions import Document, Loop, Name
 from reins.errors import SettingsError
 
@@ -49,8 +49,6 @@ class SetSession(Strict):
         """Document with the change, and the label."""
         names = ("name", "tempo_bpm", "beats_per_bar", "loop")
         changes: dict[str, Any] = {k: v for k in names if (v := getattr(self, k)) is not None}
-        if self.loop and self.loop.on and self.loop.end_frame <= self.loop.start_frame:
-            raise SettingsError("loop: its end must come after its start.")
         said = {"name": f"renamed {self.name}", "tempo_bpm": f"tempo {self.tempo_bpm} bpm", "loop": "loop"}
         said["beats_per_bar"] = f"{self.beats_per_bar} beats in a bar"
         if self.loop and self.loop.on != document.loop.on:
@@ -73,6 +71,8 @@ def parse_change(raw: Any) -> Any:
         return _CHANGE.validate_python(raw)
     except pydantic.ValidationError as error:
         detail = error.errors()[0]
+        if isinstance(misfit := detail.get("ctx", {}).get("error"), MisfitError):
+            raise SettingsError(f"{misfit}. Nothing was changed.") from error
         name = ".".join(str(part) for part in detail["loc"][1:]) or "change"
         allowed = detail["msg"].removeprefix("Input should be ")
         raise SettingsError(

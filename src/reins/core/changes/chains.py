@@ -7,10 +7,11 @@ from typing import Any, Literal
 from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
+from reins.core.limits import MAX_PROCESSORS
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Strict
 from reins.core.routing import describe_tie, in_order, key_names, key_source
-from reins.core.sessions import DRAFTS, MAX_PROCESSORS, Document, Strip, new_id
+from reins.core.sessions import DRAFTS, Document, Strip, new_id
 from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError, SettingsError
 
@@ -20,6 +21,14 @@ def _processor_at(strip: Strip, processor_id: str) -> tuple[int, ProcessorEntry]
         if entry.id == processor_id:
             return index, entry
     raise NotFoundError("processor", processor_id)
+
+
+def _check_room(strip: Strip, processor_id: str) -> None:
+    """Raise ConflictError unless one more processor, of this id, may be added to a chain."""
+    if len(strip.chain) >= MAX_PROCESSORS:
+        raise ConflictError(f"{strip.name}: the chain is full; {MAX_PROCESSORS} processors are allowed.")
+    if any(entry.id == processor_id for entry in strip.chain):
+        raise ConflictError(f"{strip.name}: there is a processor “{processor_id}” already.")
 
 
 class OnStrip(Strict):
@@ -42,10 +51,7 @@ class AddProcessor(OnStrip):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the processor, and the label."""
         strip = document.strip(self.strip_id)
-        if len(strip.chain) >= MAX_PROCESSORS:
-            raise ConflictError(f"{strip.name}: the chain is full; {MAX_PROCESSORS} processors are allowed.")
-        if any(entry.id == self.processor_id for entry in strip.chain):
-            raise ConflictError(f"{strip.name}: there is a processor “{self.processor_id}” already.")
+        _check_room(strip, self.processor_id)
         entry = parse_entry({"id": self.processor_id, "type": self.type}, strip.name)
         label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added"
         return document.with_strip(self.strip_id, chain=[*strip.chain, entry]), label
@@ -75,6 +81,7 @@ class DuplicateProcessor(_OnProcessor):
         """Document with the copy, and the label."""
         strip = document.strip(self.strip_id)
         index, entry = _processor_at(strip, self.processor_id)
+        _check_room(strip, self.new_processor_id)
         twin = entry.model_copy(update={"id": self.new_processor_id})
         chain = [*strip.chain[: index + 1], twin, *strip.chain[index + 1 :]]
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} duplicated"

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, _first_sentence
 from reins.core.changes.chains import OnStrip
+from reins.core.limits import MAX_START_S
 from reins.core.processors.base import Strict
 from reins.core.routing import in_order, strip_ids
 from reins.core.sessions import MASTER, Bus, Document, Name, Strip, Track, new_id
@@ -15,7 +16,6 @@ from reins.core.units import format_value
 from reins.errors import ConflictError, SettingsError
 
 SETTABLE = ("name", "fader_db", "pan_pct", "mute", "solo", "solo_safe", "trim_db", "inverted")
-FURTHEST_STAMP_S = 2 * 3600
 
 
 class _OnTrack(Strict):
@@ -49,7 +49,7 @@ def _lined_up(tracks: dict[str, Track], sample_rate: int) -> dict[str, Track]:
     """
     stamps = [t.stamp_frame for t in tracks.values() if t.stamp_frame is not None]
     first = min(stamps, default=0)
-    if max(stamps, default=0) - first > FURTHEST_STAMP_S * sample_rate:
+    if max(stamps, default=0) - first > MAX_START_S * sample_rate:
         return tracks
     return {
         k: t if t.stamp_frame is None else t.model_copy(update={"start_frame": t.stamp_frame - first})

@@ -15,13 +15,13 @@ import math
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import ValidationInfo, field_validator
+from pydantic import model_validator
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.dsp.levels import over_rms
 from reins.core.processors import usual
-from reins.core.processors.base import Array
+from reins.core.processors.base import Array, MisfitError
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.describing import choice, number
@@ -64,21 +64,15 @@ class DeesserSettings(KeyedSettings):
     attack_ms: float = usual.attack_ms(1.0, "How long until it has taken hold; esses are short, so keep it quick.")
     release_ms: float = usual.release_ms(60.0, "How long it takes to let go; too long dulls the vowel after the ess.")
 
-    @field_validator("high_hz")
-    @classmethod
-    def _rising(cls, value: float, info: ValidationInfo) -> float:
-        low = info.data.get("low_hz", 0.0)
-        if value < low * 1.05:
-            raise ValueError(f"at least 5 % above low_hz, which is {low:g} Hz")
-        return value
-
-    @field_validator("threshold_db")
-    @classmethod
-    def _in_its_limits(cls, value: float, info: ValidationInfo) -> float:
-        low, high = (-40, 20) if info.data.get("relative") else (-60, 0)
-        if not low <= value <= high:
-            raise ValueError(f"a number from {low} to {high} dB {'while' if low == -40 else 'unless'} relative is on")
-        return value
+    @model_validator(mode="after")
+    def _go_together(self) -> "DeesserSettings":
+        if self.high_hz < self.low_hz * 1.05:
+            raise MisfitError("high_hz", self.high_hz, f"at least 5 % above low_hz, which is {self.low_hz:g} Hz")
+        low, high = (-40, 20) if self.relative else (-60, 0)
+        if not low <= self.threshold_db <= high:
+            allowed = f"a number from {low} to {high} dB {'while' if self.relative else 'unless'} relative is on"
+            raise MisfitError("threshold_db", self.threshold_db, allowed)
+        return self
 
     @classmethod
     def settled(cls, settings: dict[str, Any], changed: set[str]) -> dict[str, Any]:

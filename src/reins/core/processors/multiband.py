@@ -20,7 +20,7 @@ from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import Splitter, band_paths
 from reins.core.dsp.filters import sections_response
 from reins.core.processors import usual
-from reins.core.processors.base import Array, Delay, Processor, Strict
+from reins.core.processors.base import Array, Delay, MisfitError, Processor, Strict
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.describing import choice, listed, number
 from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, to_mid_side
@@ -85,19 +85,21 @@ class MultibandSettings(KeyedSettings):
     @model_validator(mode="before")
     @classmethod
     def _one_more_band_than_crossovers(cls, values: Any) -> Any:
+        if not isinstance(values, dict):
+            return values
         crossovers = values.get("crossovers_hz", cls.model_fields["crossovers_hz"].default)
         bands = values.get("bands", [])
         if isinstance(crossovers, list) and isinstance(bands, list) and len(bands) <= len(crossovers):
             values = {**values, "bands": [*bands, *({} for _ in range(len(crossovers) + 1 - len(bands)))]}
         return values
 
-    @field_validator("bands")
-    @classmethod
-    def _no_more_bands(cls, bands: list[MultibandBand], info: Any) -> list[MultibandBand]:
-        crossovers = info.data.get("crossovers_hz", [])
-        if crossovers and len(bands) != len(crossovers) + 1:
-            raise ValueError(f"{len(crossovers) + 1} bands between {len(crossovers)} crossovers_hz")
-        return bands
+    @model_validator(mode="after")
+    def _one_band_each(self) -> "MultibandSettings":
+        wanted = len(self.crossovers_hz) + 1
+        if len(self.bands) != wanted:
+            allowed = f"{wanted} bands between {wanted - 1} crossovers_hz"
+            raise MisfitError("bands", f"{len(self.bands)} bands", allowed)
+        return self
 
 
 class Multiband(Detecting):
