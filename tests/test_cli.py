@@ -193,7 +193,7 @@ def test_a_wrong_processor_names_place_setting_and_limits(processor, sentence):
 @pytest.mark.parametrize(
     ("arguments", "sentence"),
     [
-        (["gone.json", "-o", "."], "gone.json: cannot be read as text; a session is JSON"),
+        (["gone.json", "-o", "."], "gone.json: cannot be opened (No such file or directory)"),
         (["session.json", "-o", "nowhere"], "nowhere: this folder does not exist; make it first."),
         (["session.json", "-o", ".", "--rate", "5"], "rate is 5; allowed: 8000 to 384000 Hz"),
         (["session.json", "-o", ".", "--format", "mp3"], "format mp3: wav or flac is allowed"),

@@ -13,13 +13,13 @@ import typer
 from reins.errors import ReinsError
 
 app = typer.Typer(
-    add_completion=False,
     pretty_exceptions_enable=False,
     no_args_is_help=True,
     help="Shape the dynamics of recorded takes.",
 )
 DATA = typer.Option("--data", help="Folder that keeps sessions and takes.")
 PORT = typer.Option("--port", min=1, max=65535, help="Port to listen on.")
+DITHER = typer.Option("--dither", metavar="none|tpdf", help="tpdf for 16 bits, unless every sample fits in them.")
 JSON = typer.Option("--json", help="Print JSON instead of a table.")
 
 
@@ -49,6 +49,7 @@ def process(
     block: Annotated[int, typer.Option("--block", metavar="N", help="Frames at a time.")] = 4096,
     file_format: Annotated[str | None, typer.Option("--format", metavar="wav|flac")] = None,
     bits: Annotated[str, typer.Option("--bits", metavar="16|24|32f")] = "24",
+    dither: Annotated[str | None, DITHER] = None,
 ) -> None:
     """Hold a file through a chain; the result is lined up with the source and equally long."""
     from reins.services.processing import parse_key_option, process_file
@@ -57,7 +58,7 @@ def process(
     with _progress(f"Holding {source.name}") as progress:
         clipped = process_file(
             source, output, chain, keys=keys, trace=trace, block_frames=block, file_format=file_format, bits=bits,
-            progress=progress,
+            dither=dither, progress=progress,
         )  # fmt: skip
     _tell_clipped(output, clipped)
 
@@ -71,12 +72,13 @@ def render(
     file_format: Annotated[str, typer.Option("--format", metavar="wav|flac")] = "wav",
     bits: Annotated[str | None, typer.Option("--bits", metavar="16|24|32f", help="32f for WAV, 24 for FLAC.")] = None,
     rate: Annotated[int | None, typer.Option("--rate", metavar="HZ", help="Another rate than the session's.")] = None,
+    dither: Annotated[str | None, DITHER] = None,
 ) -> None:
     """Render the mix and the stems of a session file."""
     from reins.services.exporting import Output
     from reins.services.sessionfiles import render_session
 
-    wanted = Output(file_format, bits or ("24" if file_format == "flac" else "32f"), rate)
+    wanted = Output(file_format, bits or ("24" if file_format == "flac" else "32f"), rate, dither)
     with _progress(f"Rendering {session.name}") as progress:
         clipped = render_session(session, output, wanted, progress, mix=mix or not stems, stems=stems)
     for name, frames in clipped.items():
@@ -108,7 +110,17 @@ def measure(
         "integrated_lufs": "LUFS", "range_lu": "range LU", "true_peak_dbtp": "dBTP", "sample_peak_dbfs": "peak dBFS",
         "rms_db": "RMS dB", "crest_db": "crest dB",
     }  # fmt: skip
-    _print_table(["file", *columns.values()], [[row["file"], *(row[name] for name in columns)] for row in rows])
+    names = _apart([Path(row["file"]) for row in rows])
+    _print_table(
+        ["file", *columns.values()],
+        [[name, *(row[k] for k in columns)] for name, row in zip(names, rows, strict=True)],
+    )
+
+
+def _apart(paths: list[Path]) -> list[str]:
+    """Names for files that tell them apart: without the folders that all of them share."""
+    shared = Path(os.path.commonpath([path.absolute().parent for path in paths]))
+    return [str(path.absolute().relative_to(shared)) for path in paths]
 
 
 @app.command()
@@ -125,9 +137,10 @@ def bench(as_json: Annotated[bool, JSON] = False) -> None:
 
 def _print_table(head: list[str], rows: list[list[str | float | None]]) -> None:
     from rich.console import Console
-    from rich.table import Table
+    from rich.table import Column, Table
 
-    table = Table(*head)
+    first, *others = head
+    table = Table(Column(first, overflow="fold"), *(Column(name, justify="right", no_wrap=True) for name in others))
     for row in rows:
         table.add_row(*("–" if v is None else v if isinstance(v, str) else f"{v:.1f}" for v in row))
     Console().print(table)
@@ -138,9 +151,12 @@ def serve(
     data: Annotated[Path | None, DATA] = None,
     host: Annotated[str, typer.Option("--host", help="Address to listen on.")] = "127.0.0.1",
     port: Annotated[int, PORT] = 8416,
+    name: Annotated[
+        list[str] | None, typer.Option("--name", metavar="HOST", help="A name the desk answers under, besides --host.")
+    ] = None,
 ) -> None:
-    """Serve the desk in the browser."""
-    _serve(data, host, port, demo=False)
+    """Serve the desk in the browser. Beyond this machine it opens only with the link that is printed."""
+    _serve(data, host, port, demo=False, names=tuple(name or ()))
 
 
 @app.command()
@@ -149,10 +165,69 @@ def demo(data: Annotated[Path | None, DATA] = None, port: Annotated[int, PORT] =
     _serve(data, "127.0.0.1", port, demo=True)
 
 
-def _serve(data: Path | None, host: str, port: int, *, demo: bool) -> None:
+def _serve(data: Path | None, host: str, port: int, *, demo: bool, names: tuple[str, ...] = ()) -> None:
     from reins.web.server import run_server
 
-    run_server(data or default_data_dir(), host=host, port=port, demo=demo)
+    run_server(data or default_data_dir(), host=host, port=port, demo=demo, names=names)
+
+
+@app.command()
+def backup(
+    data: Annotated[Path, typer.Argument(metavar="DATA", help="The data folder; it may be in use.")],
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE.zip", help="The file to write.")],
+) -> None:
+    """Write all sessions and recordings into one file. Unpacked, it is a data folder."""
+    from reins.services import keeping
+
+    with _progress(f"Packing {data.name}") as progress:
+        problems = keeping.backup(data, output, progress)
+    _tell(problems)
+
+
+@app.command()
+def check(
+    data: Annotated[Path, typer.Argument(metavar="DATA", help="The data folder.")],
+    repair: Annotated[
+        bool, typer.Option("--repair", help="Mend what can be mended; the folder must not be in use.")
+    ] = False,
+) -> None:
+    """Check sessions and recordings: the database, checksums, and what no session names."""
+    from reins.services import keeping
+
+    with _progress(f"Checking {data.name}") as progress:
+        found = keeping.check(data, progress, repair=repair)
+    for sentence in found.mended:
+        print(sentence)
+    if found.without_checksum:
+        print(f"{found.without_checksum} recordings have no checksum yet; --repair fills them in.")
+    if not found.problems:
+        print(f"All is well: the database is whole, and so are its {found.takes} recordings.")
+    _tell(found.problems)
+
+
+def _tell(problems: list[str]) -> None:
+    """Problems on standard error, and exit code 1 where there are any."""
+    for sentence in problems:
+        print(sentence, file=sys.stderr)
+    if problems:
+        raise typer.Exit(1)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        from importlib.metadata import version
+
+        print(f"reins {version('reins')}")
+        raise typer.Exit
+
+
+@app.callback()
+def _options(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")
+    ] = False,
+) -> None:
+    pass
 
 
 def main() -> None:

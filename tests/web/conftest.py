@@ -10,18 +10,22 @@ from fastapi.testclient import TestClient
 from reins.services.editing import new_session
 from reins.services.house import House
 from reins.web.app import AppSettings, create_app
+from reins.web.guard import Guard
 from tests.conftest import RATE
 
 
 @pytest.fixture
 def house(tmp_path):
-    return House(tmp_path / "data")
+    house = House(tmp_path / "data")
+    yield house
+    house.close()
 
 
 @pytest.fixture
 def client(house, tmp_path):
-    app = create_app(AppSettings(tmp_path / "data", hosts=("localhost", "testserver"), max_upload_bytes=4 << 20), house)
-    with TestClient(app, base_url="http://localhost") as client:
+    app = create_app(AppSettings(max_upload_bytes=4 << 20), house)
+    with TestClient(Guard(app, hosts=("localhost", "testserver")), base_url="http://localhost") as client:
+        client.desk = app
         yield client
 
 

@@ -164,7 +164,7 @@ def test_playing_past_the_end_says_so(client, session_id, track_id):
 
 
 def test_a_picture_that_fails_does_not_stop_the_sound(house, tmp_path, session_id, tone_file, monkeypatch):
-    app = create_app(AppSettings(tmp_path / "data", hosts=("localhost", "testserver")), house)
+    app = create_app(AppSettings(), house)
     with TestClient(app, base_url="http://localhost", raise_server_exceptions=False) as client:
         track_id = bring_in(client, session_id, tone_file)["result"]["track_id"]
         path = f"/api/sessions/{session_id}/strips/{track_id}/preview"

@@ -13,12 +13,14 @@ from reins.services.bringing_in import ensure_demo
 from reins.services.editing import session_state
 from reins.services.house import House
 from reins.services.jobs import Jobs
+from reins.services.opening import open_folder
+from reins.services.shelf import list_lost
 from reins.web.server import Gate, _get_ready
 from tests.browser.driving import wait_until
 
 
 def test_until_it_is_ready_every_page_says_how_far_it_is():
-    gate = Gate()
+    gate = Gate(lambda: None)
     gate.progress("playing the demo session: Bass", 4, 10)
 
     with TestClient(gate) as client:
@@ -35,23 +37,22 @@ def test_until_it_is_ready_every_page_says_how_far_it_is():
     }
 
 
-def test_a_folder_that_cannot_be_used_is_said_on_the_page(tmp_path):
+def test_a_folder_that_cannot_be_used_is_said_before_anything_starts(tmp_path):
     (tmp_path / "data").write_text("a file where the folder should be")
-    gate = Gate()
 
-    _get_ready(gate, tmp_path / "data", "127.0.0.1", False)
-
-    with TestClient(gate) as client:
-        assert "the folder cannot be made" in client.get("/").text
+    with pytest.raises(StorageError, match="the folder cannot be used"):
+        open_folder(tmp_path / "data", serving_at="")
 
 
 def test_when_it_is_ready_the_shelf_is_served(tmp_path):
-    gate = Gate()
+    folder = open_folder(tmp_path / "data", serving_at="")
+    gate = Gate(folder.close)
 
-    _get_ready(gate, tmp_path / "data", "testserver", False)
+    _get_ready(gate, folder, False)
 
     with TestClient(gate) as client:
         assert "The shelf is empty" in client.get("/").text
+    folder.close()
 
 
 def test_the_demo_is_made_once_and_told_part_by_part(house):
@@ -72,14 +73,15 @@ def test_a_demo_half_made_is_swept(house, tmp_path, monkeypatch):
     with pytest.raises(StorageError, match="disk refused"):
         ensure_demo(house, lambda *_: None)
     monkeypatch.undo()
-    assert len(list(house.takes_dir.iterdir())) == 2
+    assert list(house.takes_dir.iterdir()) == []
     house.close()
 
     again = House(tmp_path / "data")
 
-    assert list(again.takes_dir.iterdir()) == []
+    assert list_lost(again) == []
     with pytest.raises(NotFoundError, match=DEMO_ID):  # so that the next start makes it
         session_state(again, DEMO_ID)
+    again.close()
 
 
 def _fail_at_third(real=takes._write_coarser):

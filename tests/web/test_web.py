@@ -110,7 +110,7 @@ def test_a_newer_look_at_a_part_stops_an_older_one_at_the_whole(client, session_
 def test_what_is_remembered_of_takes_is_bounded_by_its_size(client, session_id, track_id, monkeypatch):
     add_compressor(client, session_id, track_id)
     monkeypatch.setattr("reins.services.previews.REMEMBERED_BINS", 2000)  # a second of sound is 750 bins
-    previews = client.app.state.previews
+    previews = client.desk.state.previews
 
     for number in range(6):
         preview(client, session_id, track_id, number=number, whole=True, settings={"threshold_db": -10.0 - number})
@@ -163,7 +163,7 @@ def test_a_bad_file_leaves_no_track_and_no_folder(client, house, session_id, tmp
 
 
 def test_a_take_that_is_too_long_is_refused(client, house, session_id, tone_file, monkeypatch):
-    monkeypatch.setattr("reins.services.bringing_in.MAX_TAKE_S", 0.5)
+    monkeypatch.setattr("reins.core.audio.MAX_TAKE_S", 0.5)
 
     job = bring_in(client, session_id, tone_file)
 
@@ -177,7 +177,7 @@ def test_an_upload_that_is_too_large_is_refused(client, session_id, tmp_path):
 
     answer = bring_in(client, session_id, path)
 
-    assert answer.status_code == 422
+    assert answer.status_code == 413
     assert "5 MiB; up to 4 MiB are allowed" in answer.json()["error"]
 
 

@@ -9,13 +9,15 @@ import struct
 from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
 import soundfile
 import soxr
 
+from reins.core.dsp.dither import Rounder
+from reins.core.limits import MAX_RATE, MAX_SAMPLE, MAX_TAKE_S, MIN_RATE
 from reins.errors import AudioError, StorageError
 
 Array = npt.NDArray[np.float64]
@@ -24,6 +26,7 @@ BLOCK_FRAMES = 65536
 MAX_CHANNELS = 2
 FORMATS = ("wav", "flac")
 SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
+DITHERS = ("none", "tpdf")
 ALLOWED = "WAV, FLAC, AIFF, OGG or MP3, mono or stereo"
 _UNKNOWN_SIZE = 0xFFFFFFFF
 
@@ -73,8 +76,9 @@ def time_stamp(path: Path) -> int | None:
 class AudioReader:
     """A file read as blocks (channels, frames) of float64 at the rate asked for.
 
-    Raises AudioError when it is not audio, empty, truncated, of more than two channels, or holds NaN or infinity;
-    the message names the file, what is wrong and what is allowed.
+    Raises AudioError when it is not audio, empty, truncated, of more than two channels, of a rate or length outside
+    core.limits (checked before anything is read or resampled), or holds NaN, infinity or more than MAX_SAMPLE; the
+    message names the file, what is wrong and what is allowed.
     """
 
     def __init__(self, path: Path, *, sample_rate: int | None = None, name: str | None = None) -> None:
@@ -94,12 +98,14 @@ class AudioReader:
         self.source_rate = int(self._file.samplerate)
         self.sample_rate = sample_rate or self.source_rate
         self.source_frames = int(self._file.frames)
-        self.frames = math.ceil(self.source_frames * self.sample_rate / self.source_rate)
         try:
             self._check_shape(declared)
         except AudioError:
             self._file.close()
             raise
+        self.frames = math.ceil(self.source_frames * self.sample_rate / self.source_rate)
+        # What one read becomes at the rate asked for stays BLOCK_FRAMES, however far apart the rates are.
+        self._piece_frames = max(1, min(BLOCK_FRAMES, BLOCK_FRAMES * self.source_rate // self.sample_rate))
         self._read_frames = 0
         self._resampler = (
             soxr.ResampleStream(self.source_rate, self.sample_rate, self.channels, dtype="float64", quality="VHQ")
@@ -110,6 +116,15 @@ class AudioReader:
     def _check_shape(self, declared: tuple[int, int] | None) -> None:
         if self.channels > MAX_CHANNELS:
             raise AudioError(f"{self.name}: it has {self.channels} channels; mono and stereo (1 or 2) are allowed.")
+        if not MIN_RATE <= self.source_rate <= MAX_RATE:
+            raise AudioError(
+                f"{self.name}: its sample rate is {self.source_rate} Hz; {MIN_RATE} to {MAX_RATE} Hz is allowed."
+            )
+        if self.source_frames > MAX_TAKE_S * self.source_rate:
+            raise AudioError(
+                f"{self.name}: it is {self.source_frames / self.source_rate / 60:.0f} minutes long; up to "
+                f"{MAX_TAKE_S / 60:g} minutes are allowed."
+            )
         if declared and declared[1] < declared[0]:
             raise AudioError(
                 f"{self.name}: the file is truncated: its header promises {declared[0]} bytes of sound, "
@@ -120,15 +135,21 @@ class AudioReader:
 
     def _read_source(self) -> Array:
         try:
-            block = self._file.read(BLOCK_FRAMES, dtype="float64", always_2d=True)
+            block = self._file.read(self._piece_frames, dtype="float64", always_2d=True)
         except soundfile.SoundFileError as error:
             raise self._truncated() from error
-        if block.shape[0] < min(BLOCK_FRAMES, self.source_frames - self._read_frames):
+        if block.shape[0] < min(self._piece_frames, self.source_frames - self._read_frames):
             self._read_frames += block.shape[0]
             raise self._truncated()
-        bad = ~np.isfinite(block).all(axis=1)
+        bad = ~(np.abs(block) <= MAX_SAMPLE).all(axis=1)
         if bad.any():
-            frame = self._read_frames + int(np.argmax(bad))
+            index = int(np.argmax(bad))
+            frame, loudest = self._read_frames + index, np.abs(block[index]).max()
+            if np.isfinite(loudest):
+                raise AudioError(
+                    f"{self.name}: frame {frame} is {loudest:.3g} times full scale; up to {MAX_SAMPLE:.0f} times "
+                    "(144 dB) is allowed."
+                )
             raise AudioError(f"{self.name}: frame {frame} is not a number; every sample must be finite.")
         self._read_frames += block.shape[0]
         return block
@@ -188,32 +209,37 @@ class BlockFeed:
 class AudioWriter:
     """Writes blocks to a file that appears under its name only when finished; otherwise nothing is left.
 
-    file_format "wav" or "flac"; bits "16", "24" or "32f" (float, WAV only). Blocks come at source_rate when that is
-    not the file's sample_rate. Integer formats clip at full scale; `clipped_frames` counts how often.
+    file_format "wav" or "flac"; bits "16", "24" or "32f" (float, WAV only); dither as check_output has it. Blocks come
+    at source_rate when that is not the file's sample_rate. Integer formats round to the nearest value and clip at full
+    scale; `clipped_frames` counts how often. `name` is what the file is called in sentences.
     """
 
     def __init__(
         self, path: Path, *, channels: int, sample_rate: int, file_format: str, bits: str,
-        source_rate: int | None = None,
+        source_rate: int | None = None, dither: str | None = None, name: str | None = None,
     ) -> None:  # fmt: skip
-        check_output(path, file_format, bits)
-        self.path = path
+        check_output(path, file_format, bits, dither)
+        self.path, self.name = path, name or str(path)
         self.clipped_frames = 0
-        self._clips = bits != "32f"
+        self._rounder = None if bits == "32f" else Rounder(int(bits), channels)
+        self._dither = dither or ("tpdf" if bits == "16" else "none")
         self._given, self._written, self._rates = 0, 0, (source_rate or sample_rate, sample_rate)
         self._resampler = (
             soxr.ResampleStream(*self._rates, channels, dtype="float64", quality="VHQ")
             if self._rates[0] != sample_rate
             else None
         )
+        self._channels = channels
+        self._kind = {"subtype": SUBTYPES[bits], "format": file_format.upper()}
         self._partial = path.with_name(f".{path.name}.{os.getpid()}.partial")
+        self._file = self._open(self._partial)
+
+    def _open(self, path: Path) -> soundfile.SoundFile:
         try:
-            self._file = soundfile.SoundFile(
-                self._partial, "w", sample_rate, channels, subtype=SUBTYPES[bits], format=file_format.upper()
-            )
+            return soundfile.SoundFile(path, "w", self._rates[1], self._channels, **self._kind)
         except (soundfile.SoundFileError, OSError) as error:
-            self._partial.unlink(missing_ok=True)
-            raise AudioError(f"{path}: cannot be written there ({error}).") from error
+            path.unlink(missing_ok=True)
+            raise AudioError(f"{self.name}: cannot be written there.") from error
 
     def write(self, block: Array) -> None:
         """Append a block (channels, frames)."""
@@ -224,20 +250,47 @@ class AudioWriter:
             self._put(self._resampler.resample_chunk(np.ascontiguousarray(block.T)))
 
     def _put(self, frames_first: Array) -> None:
-        if self._clips:
-            self.clipped_frames += int((np.abs(frames_first) > 1.0).any(axis=1).sum())
         self._written += frames_first.shape[0]
+        if self._rounder is None:
+            self._store(self._file, frames_first)
+            return
+        self.clipped_frames += int((np.abs(frames_first) > 1.0).any(axis=1).sum())
+        if self._dither == "tpdf" and not self._rounder.dithering and not self._rounder.on_grid(frames_first):
+            self._dither_from_the_start()
+        self._store(self._file, self._rounder.round(frames_first))
+
+    def _dither_from_the_start(self) -> None:
+        """What was written so far lay on the grid and was left untouched; now that not all does, dither it too."""
+        assert self._rounder is not None
+        self._file.close()
+        self._rounder.dithering = True
+        again = self._partial.with_suffix(".dithered")
         try:
-            self._file.write(frames_first)
+            with soundfile.SoundFile(self._partial) as before:
+                self._file = self._open(again)
+                for block in before.blocks(BLOCK_FRAMES, dtype="float64", always_2d=True):
+                    self._store(self._file, self._rounder.round(block))
+            again.replace(self._partial)
+        except OSError as error:
+            again.unlink(missing_ok=True)
+            raise self._refused(error) from error
+
+    def _store(self, file: soundfile.SoundFile, frames_first: npt.NDArray[Any]) -> None:
+        try:
+            file.write(frames_first)
         except (soundfile.SoundFileError, OSError) as error:
-            raise StorageError(f"{self.path}: the disk refused ({error}); no file was left there.") from error
+            raise self._refused(error) from error
+
+    def _refused(self, error: Exception) -> StorageError:
+        why = getattr(error, "strerror", None) or "it may be full"
+        return StorageError(f"{self.name}: the disk refused ({why}); no file was left there.")
 
     def _finish(self) -> None:
         """Put out what the resampler still holds; the file is as long as what was given."""
         if self._resampler is not None:
             wanted = math.ceil(self._given * self._rates[1] / self._rates[0]) - self._written
-            rest = self._resampler.resample_chunk(np.zeros((0, self._file.channels)), last=True)[:wanted]
-            self._put(np.concatenate([rest, np.zeros((wanted - rest.shape[0], self._file.channels))]))
+            rest = self._resampler.resample_chunk(np.zeros((0, self._channels)), last=True)[:wanted]
+            self._put(np.concatenate([rest, np.zeros((wanted - rest.shape[0], self._channels))]))
 
     def __enter__(self) -> "AudioWriter":
         return self
@@ -250,13 +303,21 @@ class AudioWriter:
             if kind is None:
                 self._partial.replace(self.path)
         except (soundfile.SoundFileError, OSError) as refused:
-            raise StorageError(f"{self.path}: the disk refused ({refused}); no file was left there.") from refused
+            raise self._refused(refused) from refused
         finally:
             self._partial.unlink(missing_ok=True)
 
 
-def check_output(path: Path, file_format: str, bits: str) -> None:
-    """Raise AudioError unless a file of this kind can be written at path."""
+def check_output(path: Path, file_format: str, bits: str, dither: str | None = None) -> None:
+    """Raise AudioError unless a file of this kind can be written at path.
+
+    dither "tpdf" or "none"; None is tpdf for 16 bits, none for 24. Samples that all lie on the file's own grid are
+    never dithered.
+    """
+    if dither not in (None, *DITHERS):
+        raise AudioError(f"dither {dither}: {' or '.join(DITHERS)} is allowed.")
+    if dither == "tpdf" and bits == "32f":
+        raise AudioError("dither tpdf: 32-bit float needs none; none is allowed.")
     if file_format not in FORMATS:
         raise AudioError(f"format {file_format}: {' or '.join(FORMATS)} is allowed.")
     if bits not in SUBTYPES:

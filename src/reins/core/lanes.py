@@ -11,6 +11,7 @@ from reins.core.sessions import Track
 from reins.core.sound import Sound, TakeFacts
 from reins.core.takes import Take
 from reins.core.units import db_to_lin
+from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
 
@@ -19,14 +20,17 @@ class Lane:
     """A take moved to the frame of the session it begins at, with trim and polarity; frame 0 is the session's."""
 
     def __init__(self, take: Take, track: Track) -> None:
-        self.take = take
+        self.take, self.name = take, track.name
         self.start_frame = track.start_frame
         self.gain = db_to_lin(track.trim_db) * (-1.0 if track.inverted else 1.0)
         self.facts = replace(take.facts, frames=take.facts.frames + track.start_frame)
 
     def read(self, start: int, frames: int) -> Array:
         """Samples (channels, frames) float64 from a frame of the session; silence before the take and after it."""
-        samples = self.take.read(start - self.start_frame, frames)
+        try:
+            samples = self.take.read(start - self.start_frame, frames)
+        except StorageError as error:
+            raise StorageError(f"{self.name}: {error}") from error
         return samples if self.gain == 1.0 else samples * self.gain
 
     def peak_columns(self, start: int, frames: int, columns: int) -> Array:

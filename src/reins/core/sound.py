@@ -1,6 +1,6 @@
 """What engine, pictures and measures read, whatever it is made of."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
@@ -11,11 +11,12 @@ Array = npt.NDArray[np.float64]
 
 @dataclass(frozen=True)
 class TakeFacts:
-    """What a take is: channels, rate in Hz, length in frames."""
+    """What a take is: channels, rate in Hz, length in frames; the checksum of its samples where it is known."""
 
     channels: int
     sample_rate: int
     frames: int
+    sha256: str = field(default="", compare=False)
 
 
 class Sound(Protocol):

@@ -1,4 +1,4 @@
-"""A take on disk: memory-mapped float32 samples with a level pyramid beside them.
+"""A take on disk: float32 samples with a level pyramid beside them.
 
 The pyramid holds, per channel and per bin of 64, 1024 and 16384 frames, minimum, maximum and mean square, so a
 picture at any zoom touches about as many numbers as it has columns.
@@ -8,9 +8,11 @@ that a session file gives back the same samples. Recordings of 16 or 24 bits are
 resampled) are rounded to it once, 138 dB or more below their peak.
 """
 
+import hashlib
 import itertools
 import json
-import mmap
+import os
+import weakref
 from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from pathlib import Path
@@ -28,7 +30,6 @@ Floats = npt.NDArray[np.float32]
 BINS = (64, 1024, 16384)
 MINIMUM, MAXIMUM, MEAN_SQUARE = 0, 1, 2
 SAMPLES, FACTS = "samples.f32", "take.json"
-KEPT_FRAMES = 1 << 19  # about ten seconds of a take stay in memory
 
 
 @kernel("void(f4[:,::1], f8[:,::1])")
@@ -44,48 +45,81 @@ def _split_channels(frames_first: Floats, out: Array) -> None:
             out[0, i] = frames_first[i, 0]
 
 
+class _Kept:
+    """A file that is not to change: read by position, its size and age looked at before every read.
+
+    Not mapped into memory: a mapped file that is cut short ends the process that touches it.
+    """
+
+    def __init__(self, path: Path, size_bytes: int) -> None:
+        self._fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+        weakref.finalize(self, os.close, self._fd)
+        self._size_bytes, self._modified_ns = size_bytes, os.fstat(self._fd).st_mtime_ns
+        self.check()
+
+    def check(self) -> None:
+        """Raise StorageError when the file is not what it was."""
+        now = os.fstat(self._fd)
+        if now.st_size != self._size_bytes:
+            raise StorageError(
+                f"its recording has {now.st_size} bytes where {self._size_bytes} were kept; put it back from a backup."
+            )
+        if now.st_nlink == 0 or now.st_mtime_ns != self._modified_ns:
+            raise StorageError("its recording was removed or replaced while it was in use; put it back from a backup.")
+
+    def read(self, first: int, count: int) -> Floats:
+        """float32 numbers first .. first + count."""
+        self.check()
+        values = np.empty(count, np.float32)
+        have, view = 0, memoryview(values.view(np.uint8).data)
+        while have < view.nbytes:
+            fresh = os.preadv(self._fd, [view[have:]], 4 * first + have)
+            if not fresh:
+                raise StorageError("its recording was cut short while it was read; put it back from a backup.")
+            have += fresh
+        return values
+
+
 class Take:
-    """Reads a take's folder; samples and pyramid stay on disk until touched (copy-on-write: kernels want that)."""
+    """Reads a take's folder; samples and pyramid stay on disk until wanted. StorageError when they are not as kept."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         try:
             self.facts = TakeFacts(**json.loads((folder / FACTS).read_text()))
-            shape = (self.facts.frames, self.facts.channels)
-            self._samples = np.memmap(folder / SAMPLES, np.float32, "c", shape=shape)
-            self._touched_frames = 0
-            self._pyramid = [self._open_level(folder, bin_frames) for bin_frames in BINS]
+            self._samples = _Kept(folder / SAMPLES, 4 * self.facts.frames * self.facts.channels)
+            for bin_frames in BINS:
+                size = (folder / f"level{bin_frames}.f32").stat().st_size
+                if size != 12 * self.facts.channels * -(-self.facts.frames // bin_frames):
+                    raise StorageError("its pictures are damaged; `reins check DATA --repair` makes them anew.")
         except (OSError, ValueError, TypeError) as error:
-            raise StorageError(f"The take in {folder.name} cannot be read ({error}).") from error
+            raise StorageError(f"its recording cannot be read ({_why(error)}); put it back from a backup.") from error
 
-    def _open_level(self, folder: Path, bin_frames: int) -> Floats:
-        bins = -(-self.facts.frames // bin_frames)
-        shape = (bins, self.facts.channels, 3)
-        level: Floats = np.memmap(folder / f"level{bin_frames}.f32", np.float32, "c", shape=shape)
-        return level
+    def _level(self, index: int, first: int, last: int) -> Floats:
+        """Bins first .. last of a level of the pyramid: (bins, channels, 3)."""
+        channels = self.facts.channels
+        file, count = self.folder / f"level{BINS[index]}.f32", (last - first) * channels * 3
+        try:
+            return np.fromfile(file, np.float32, count, offset=12 * channels * first).reshape(-1, channels, 3)
+        except (OSError, ValueError) as error:
+            raise StorageError(f"its pictures cannot be read ({_why(error)}).") from error
 
     def read(self, start: int, frames: int) -> Array:
         """Samples (channels, frames) float64 from frame `start`; silence before the start and after the end."""
         out = np.zeros((self.facts.channels, frames))
         first, last = max(start, 0), min(start + frames, self.facts.frames)
         if first < last:
-            if first == start and last == start + frames:
-                _split_channels(np.asarray(self._samples[first:last]), out)
+            channels = self.facts.channels
+            frames_first = self._samples.read(first * channels, (last - first) * channels).reshape(-1, channels)
+            if last - first == frames:
+                _split_channels(frames_first, out)
             else:
-                out[:, first - start : last - start] = self._samples[first:last].T
-            self._let_go(last - first)
+                out[:, first - start : last - start] = frames_first.T
         return out
-
-    def _let_go(self, frames: int) -> None:
-        """Give pages back now and then: a long session that is played must not fill memory with what was heard."""
-        self._touched_frames += frames
-        if self._touched_frames > KEPT_FRAMES:
-            self._touched_frames = 0
-            self._samples._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
 
     def exponent(self) -> int:
         """The power of two its samples fit under; see the module's docstring."""
-        level = self._pyramid[-1]
+        level = self._level(len(BINS) - 1, 0, -(-self.facts.frames // BINS[-1]))
         return exponent_for(float(level[:, :, MINIMUM].min(initial=0.0)), float(level[:, :, MAXIMUM].max(initial=0.0)))
 
     def spectrum(self) -> None:
@@ -103,9 +137,9 @@ class Take:
             block = np.abs(self.read(start, max(frames, 1))).max(axis=0)
             return reduce_columns(block, edges - start, np.maximum)
         size = BINS[fitting[-1]]
-        level = self._pyramid[fitting[-1]]
-        first, last = max(int(edges[0]) // size, 0), min(int(-(-edges[-1] // size)), level.shape[0])
-        part = np.asarray(level[first:last, :, :2], dtype=np.float64)
+        bins = -(-self.facts.frames // size)
+        first, last = min(max(int(edges[0]) // size, 0), bins), min(int(-(-edges[-1] // size)), bins)
+        part = self._level(fitting[-1], first, max(last, first))[:, :, :2].astype(np.float64)
         peaks = np.abs(part).max(axis=(1, 2)) if part.size else np.zeros(0)
         return reduce_columns(peaks, edges / size - first, np.maximum)
 
@@ -179,10 +213,12 @@ def write_take(
                 samples.write(frames_first.data)
                 frames += frames_first.shape[0]
                 progress(frames)
-        _round_and_fold(folder, channels, frames, exponent_for(low, high))
+        digest = _round_and_fold(folder, channels, frames, exponent_for(low, high))
         _write_coarser(folder, channels, frames)
-        facts = TakeFacts(channels, sample_rate, frames)
+        facts = TakeFacts(channels, sample_rate, frames, digest)
         (folder / FACTS).write_text(json.dumps(asdict(facts)))
+        for path in (*folder.iterdir(), folder):
+            sync(path)
     except OSError as error:
         raise StorageError(
             f"The disk refused while the take was written ({error.strerror}); nothing was added."
@@ -205,18 +241,59 @@ def on_grid(samples: Array, exponent: int) -> Array:
     return np.clip(np.rint(samples / step) * step, -top, top - step)
 
 
-def _round_and_fold(folder: Path, channels: int, frames: int, exponent: int) -> None:
-    """Put the samples on their grid and make the finest level of the pyramid."""
+def _round_and_fold(folder: Path, channels: int, frames: int, exponent: int) -> str:
+    """Put the samples on their grid and make the finest level of the pyramid; returns their SHA-256."""
+    digest = hashlib.sha256()
     if frames == 0:
         (folder / f"level{BINS[0]}.f32").touch()
-        return
+        return digest.hexdigest()
     samples = np.memmap(folder / SAMPLES, np.float32, "r+", shape=(frames, channels))
     with (folder / f"level{BINS[0]}.f32").open("wb") as finest:
         for first in range(0, frames, BINS[-1]):
             part = samples[first : first + BINS[-1]]
             part[:] = on_grid(part.astype(np.float64), exponent)
-            finest.write(_bins(np.ascontiguousarray(part)).data)
+            plain = np.ascontiguousarray(part)
+            digest.update(plain.data)
+            finest.write(_bins(plain).data)
     samples.flush()
+    return digest.hexdigest()
+
+
+def rebuild_pyramid(folder: Path) -> None:
+    """Make a take's pyramid anew from its samples; StorageError when these are not as kept."""
+    try:
+        facts = TakeFacts(**json.loads((folder / FACTS).read_text()))
+        samples = _Kept(folder / SAMPLES, 4 * facts.frames * facts.channels)
+        with (folder / f"level{BINS[0]}.f32").open("wb") as finest:
+            for first in range(0, facts.frames, BINS[-1]):
+                count = min(BINS[-1], facts.frames - first) * facts.channels
+                finest.write(_bins(samples.read(first * facts.channels, count).reshape(-1, facts.channels)).data)
+        _write_coarser(folder, facts.channels, facts.frames)
+    except (OSError, ValueError, TypeError) as error:
+        raise StorageError(f"its recording cannot be read ({_why(error)}); put it back from a backup.") from error
+
+
+def digest_of(folder: Path) -> str:
+    """SHA-256 of a take's samples as they lie on disk; StorageError when they cannot be read."""
+    try:
+        with (folder / SAMPLES).open("rb") as samples:
+            return hashlib.file_digest(samples, "sha256").hexdigest()
+    except OSError as error:
+        raise StorageError(f"its recording cannot be read ({_why(error)}); put it back from a backup.") from error
+
+
+def sync(path: Path) -> None:
+    """Have the disk keep a file, or the names in a folder, before anything counts on them."""
+    fd = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(fd)
+    finally:
+        os.close(fd)
+
+
+def _why(error: Exception) -> str:
+    """The reason of an error, without the place on disk it speaks of."""
+    return getattr(error, "strerror", None) or type(error).__name__
 
 
 def _bins(frames_first: Floats) -> Floats:

@@ -7,7 +7,6 @@ from reins.core.changes import AddTrack, SetProcessor, parse_change
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import Document, Track, new_id
 from reins.core.sound import TakeFacts
-from reins.core.units import format_length
 from reins.errors import ConflictError
 from reins.services.house import House
 from reins.store import sessions as store
@@ -38,32 +37,14 @@ def session_state(house: House, session_id: str) -> dict[str, Any]:
         "undo": steps.get(stored.step),
         "redo": steps.get(forth),
         "takes": takes,
-        "frames": _frames(stored.document, takes),
+        "frames": frames_of(stored.document, takes),
     }
 
 
-def _frames(document: Document, takes: dict[str, dict[str, Any]]) -> int:
+def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
     """Length of a session: to the end of the take that ends last."""
     tracks = [track for track in document.tracks.values() if track.take_id in takes]
     return max((track.start_frame + takes[track.take_id]["frames"] for track in tracks), default=0)
-
-
-def list_shelf(house: House) -> list[dict[str, Any]]:
-    """The sessions as cards: id, name, names of tracks, length, steps and last change as text."""
-    with house.reading() as db:
-        cards = []
-        for stored in store.list_sessions(db):
-            takes = list_takes(db, stored.id)
-            document = stored.document
-            frames = _frames(document, takes)
-            cards.append(
-                {
-                    "id": stored.id, "name": document.name, "tracks": [document.tracks[k].name for k in document.order],
-                    "length": format_length(frames / document.sample_rate), "steps": stored.step,
-                    "changed": f"{stored.changed_at[:16].replace('T', ' at ')} UTC",
-                }
-            )  # fmt: skip
-        return cards
 
 
 def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:

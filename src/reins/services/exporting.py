@@ -12,7 +12,8 @@ import numpy as np
 from reins.core.audio import AudioWriter
 from reins.core.engine.mixer import session_frames
 from reins.core.engine.offline import render_mix_and_stems, render_strip, stem_ids
-from reins.core.sessions import MAX_RATE, MIN_RATE, Document
+from reins.core.limits import MAX_RATE, MIN_RATE, check_room
+from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.errors import ConflictError, SettingsError, StorageError
 from reins.services.editing import document_of
@@ -28,17 +29,23 @@ class Output:
     file_format: str = "wav"
     bits: str = "24"
     sample_rate: int | None = None
+    dither: str | None = None  # None: tpdf for 16 bits
 
     def check(self) -> None:
         """Raise SettingsError for a rate that is not allowed; format and bits are checked where they are written."""
         if self.sample_rate is not None and not MIN_RATE <= self.sample_rate <= MAX_RATE:
             raise SettingsError(f"rate is {self.sample_rate}; allowed: {MIN_RATE} to {MAX_RATE} Hz.")
 
+    def bytes_for(self, frames: int, channels: int, source_rate: int) -> int:
+        """What a file of so many frames takes at most."""
+        sample = {"16": 2, "24": 3}.get(self.bits, 4)
+        return int(frames * (self.sample_rate or source_rate) / source_rate + 1) * channels * sample + 4096
+
     def writer(self, path: Path, *, channels: int, source_rate: int) -> AudioWriter:
         """A writer of such a file for blocks at source_rate."""
         return AudioWriter(
             path, channels=channels, sample_rate=self.sample_rate or source_rate, file_format=self.file_format,
-            bits=self.bits, source_rate=source_rate,
+            bits=self.bits, source_rate=source_rate, dither=self.dither, name=path.name,
         )  # fmt: skip
 
 
@@ -60,6 +67,7 @@ def export_strip(
         frames, channels = track.start_frame + facts.frames, facts.channels
     else:
         frames = _length(document, takes)
+    check_room(path.parent, output.bytes_for(frames, channels, document.sample_rate), "The export")
     done = 0
     with output.writer(path, channels=channels, source_rate=document.sample_rate) as writer:
         for block in render_strip(document, takes, strip_id, frames):
@@ -86,6 +94,8 @@ def write_mix(
     """
     frames = _length(document, takes)
     ids = stem_ids(document) if stems else []
+    wanted = output.bytes_for(frames, 2, document.sample_rate) * (len(ids) + mix)
+    check_room(folder, wanted, "The export")
     names = {k: f"stem_{i:02d}_{safe_name(document.strip(k).name)}.{output.file_format}" for i, k in enumerate(ids, 1)}
     done = 0
     with ExitStack() as stack:

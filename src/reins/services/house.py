@@ -1,8 +1,6 @@
 """The house: one data folder with its database and takes, opened once per server, and what is told when it changes."""
 
-import shutil
 import sqlite3
-import tempfile
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -10,9 +8,9 @@ from pathlib import Path
 
 from reins.core.sessions import Document
 from reins.core.takes import Take
-from reins.errors import StorageError
-from reins.store.database import connect, migrate
-from reins.store.takes import get_take, sweep_folders
+from reins.errors import NotFoundError, StorageError
+from reins.store.folder import DataFolder
+from reins.store.takes import get_take
 
 Listener = Callable[[str, Document], None]
 
@@ -22,19 +20,9 @@ class House:
     one writer; one reads.
     """
 
-    def __init__(self, data_dir: Path) -> None:
-        self.takes_dir = data_dir / "takes"
-        self.passing_dir = data_dir / "passing"  # uploads and exports on their way; emptied at every start
-        try:
-            shutil.rmtree(self.passing_dir, ignore_errors=True)
-            for folder in (self.takes_dir, self.passing_dir):
-                folder.mkdir(parents=True, exist_ok=True)
-        except OSError as error:
-            raise StorageError(f"{data_dir}: the folder cannot be made ({error.strerror}).") from error
-        self._connection = connect(data_dir / "reins.db")
-        self._reader = connect(data_dir / "reins.db")
-        migrate(self._connection)
-        sweep_folders(self._connection, self.takes_dir)
+    def __init__(self, data_dir: Path, folder: DataFolder | None = None) -> None:
+        self.folder = folder or DataFolder(data_dir)
+        self.takes_dir, self.passing_dir = self.folder.takes_dir, self.folder.passing_dir
         self._lock, self._read_lock = threading.RLock(), threading.Lock()
         self.bringing = threading.Lock()  # held while a file is brought in
         self._takes: dict[str, Take] = {}
@@ -42,22 +30,19 @@ class House:
 
     @contextmanager
     def database(self) -> Iterator[sqlite3.Connection]:
-        """The connection, for one caller at a time."""
-        with self._lock:
-            yield self._connection
+        """The connection, for one caller at a time; StorageError when the disk or the database refuses."""
+        with self._lock, _told():
+            yield self.folder.writer
 
     @contextmanager
     def reading(self) -> Iterator[sqlite3.Connection]:
         """A connection for reading: what is looked at never waits for a disk that is busy keeping a change."""
-        with self._read_lock:
-            yield self._reader
+        with self._read_lock, _told():
+            yield self.folder.reader
 
     def passing_folder(self) -> Path:
         """A fresh folder for a file on its way in or out; StorageError when the disk refuses."""
-        try:
-            return Path(tempfile.mkdtemp(dir=self.passing_dir))
-        except OSError as error:
-            raise StorageError(f"The disk refused ({error.strerror}); nothing was changed.") from error
+        return self.folder.passing_folder()
 
     def take(self, take_id: str) -> Take:
         """An open take, or NotFoundError. One that is open already is given without waiting for the database."""
@@ -66,14 +51,27 @@ class House:
             return known
         with self._lock:
             if take_id not in self._takes:
-                get_take(self._connection, take_id)
+                get_take(self.folder.writer, take_id)
                 self._takes[take_id] = Take(self.takes_dir / take_id)
             return self._takes[take_id]
 
     def takes(self, document: Document) -> dict[str, Take]:
-        """The open takes of a document's tracks, by id."""
-        wanted = {track.take_id for track in document.tracks.values()}
-        return {take_id: self.take(take_id) for take_id in wanted if take_id is not None}
+        """The open takes of a document's tracks, by id; StorageError names a track whose recording is not as kept."""
+        found, problems = self.takes_there(document)
+        for problem in problems.values():
+            raise StorageError(problem)
+        return found
+
+    def takes_there(self, document: Document) -> tuple[dict[str, Take], dict[str, str]]:
+        """The open takes of a document's tracks, by id, and by track what is wrong with those that cannot be opened."""
+        found, problems = {}, {}
+        for track_id, track in document.tracks.items():
+            if track.take_id is not None and track.take_id not in found:
+                try:
+                    found[track.take_id] = self.take(track.take_id)
+                except (StorageError, NotFoundError) as error:
+                    problems[track_id] = f"{track.name}: {error}"
+        return found, problems
 
     def listen(self, listener: Listener) -> Callable[[], None]:
         """Have `listener` called with a session's id and document after each change kept; returns what stops it."""
@@ -89,8 +87,15 @@ class House:
             listener(session_id, document)
 
     def close(self) -> None:
-        """Close the database."""
-        with self._lock:
-            self._connection.close()
-        with self._read_lock:
-            self._reader.close()
+        """Close the data folder; what was kept is then whole in its files."""
+        with self._lock, self._read_lock:
+            self.folder.close()
+
+
+@contextmanager
+def _told() -> Iterator[None]:
+    """Says what the database refuses as an error of ours."""
+    try:
+        yield
+    except sqlite3.Error as error:
+        raise StorageError(f"Nothing could be kept or read ({error}); what was kept before is untouched.") from error

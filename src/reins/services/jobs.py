@@ -1,16 +1,19 @@
 """Long work: runs in a thread, says how far it is, can be cancelled."""
 
 import logging
+import shutil
 import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from typing import Any
 
 from reins.core.sessions import new_id
 from reins.errors import CancelledError, NotFoundError, ReinsError
 
 KEPT_JOBS = 50
+KEPT_FILES = 12  # of them, those that have left a file
 log = logging.getLogger(__name__)
 
 
@@ -22,6 +25,7 @@ class Job:
         self.state, self.message = "running", ""
         self.done, self.total = 0, 0
         self.result: Any = None
+        self.folder: Path | None = None  # what it leaves behind, as long as it is remembered
         self._began = time.monotonic()
         self._cancelled = threading.Event()
 
@@ -57,11 +61,17 @@ class Jobs:
         """Begin work; what it returns becomes the job's result."""
         job = Job(what)
         self._jobs[job.id] = job
-        for old in list(self._jobs.values())[:-KEPT_JOBS]:
-            if old.state != "running":
-                del self._jobs[old.id]
+        self._forget(list(self._jobs.values())[:-KEPT_JOBS])
+        self._forget([old for old in self._jobs.values() if old.folder is not None][:-KEPT_FILES])
         self._pool.submit(self._run, job, work)
         return job
+
+    def _forget(self, jobs: list[Job]) -> None:
+        for old in jobs:
+            if old.state != "running":
+                self._jobs.pop(old.id, None)
+                if old.folder is not None:
+                    shutil.rmtree(old.folder, ignore_errors=True)
 
     def _run(self, job: Job, work: Callable[[Job], Any]) -> None:
         try:

@@ -77,7 +77,7 @@ class TraceWriter:
 
 def process_file(
     source: Path, output: Path, chain_path: Path, *, keys: dict[str, Path], trace: Path | None, block_frames: int,
-    file_format: str | None, bits: str, progress: Progress = _no_progress,
+    file_format: str | None, bits: str, dither: str | None = None, progress: Progress = _no_progress,
 ) -> int:  # fmt: skip
     """Hold a file through a chain file into `output`, as long as the source and lined up with it.
 
@@ -87,11 +87,8 @@ def process_file(
     if not 1 <= block_frames <= MAX_BLOCK_FRAMES:
         raise SettingsError(f"--block is {block_frames}; allowed: 1 to {MAX_BLOCK_FRAMES} frames.")
     file_format = file_format or ("flac" if output.suffix.lower() == ".flac" else "wav")
-    check_output(output, file_format, bits)
-    try:
-        entries = parse_chain(chain_path.read_text(encoding="utf-8"), chain_path.name)
-    except (OSError, UnicodeDecodeError) as error:
-        raise SettingsError(f"{chain_path}: cannot be read as text; a chain file is JSON.") from error
+    check_output(output, file_format, bits, dither)
+    entries = parse_chain(_text(chain_path), chain_path.name)
     with ExitStack() as stack:
         reader = stack.enter_context(AudioReader(source))
         rate = reader.sample_rate
@@ -101,7 +98,9 @@ def process_file(
         chain = Chain(entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum)
         tracer = stack.enter_context(TraceWriter(trace, chain, rate)) if trace else None
         writer = stack.enter_context(
-            AudioWriter(output, channels=reader.channels, sample_rate=rate, file_format=file_format, bits=bits)
+            AudioWriter(
+                output, channels=reader.channels, sample_rate=rate, file_format=file_format, bits=bits, dither=dither
+            )
         )
         feeds = {name: BlockFeed(key).take for name, key in readers.items()}
         done = 0
@@ -114,6 +113,15 @@ def process_file(
             done += block.shape[1]
             progress(done, reader.frames)
         return writer.clipped_frames
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise SettingsError(f"{path}: cannot be opened ({error.strerror}).") from error
+    except UnicodeDecodeError as error:
+        raise SettingsError(f"{path}: cannot be read as text; a chain file is JSON.") from error
 
 
 def _spectrum_of(path: Path) -> np.ndarray:

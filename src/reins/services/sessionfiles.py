@@ -1,14 +1,19 @@
 """Session files: a whole session as one open file, out and in, and the mix of one from the command line."""
 
 import contextlib
+import lzma
 import shutil
+import struct
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
 
 from reins.core.audio import AudioReader, AudioWriter
+from reins.core.chainfile import ProcessorEntry
+from reins.core.limits import MAX_SESSION_FILES, MAX_SESSION_JSON_BYTES, MAX_UNPACKED_BYTES, check_room
 from reins.core.sessionfile import (
     JSON_NAME,
     TAKES,
@@ -20,16 +25,19 @@ from reins.core.sessionfile import (
 from reins.core.sessions import MASTER, Document, new_id
 from reins.core.takes import Take, TakeFacts, on_grid, write_take
 from reins.errors import AudioError, SettingsError, StorageError
-from reins.services.bringing_in import left_out_on_failure, write_new_take
+from reins.services.bringing_in import new_takes, take_bytes
 from reins.services.editing import document_of, keep_session
 from reins.services.exporting import Output, pack, write_mix
 from reins.services.house import House
 from reins.store.takes import list_takes
 
 Progress = Callable[[int, int], None]
-MAX_JSON_BYTES = 32 << 20
-MAX_ENTRIES = 1000
 BLOCK_FRAMES = 65536
+# What reading a damaged zip, or one packed in a way that is not known, can raise.
+DAMAGED = (
+    zipfile.BadZipFile, zlib.error, lzma.LZMAError, UnicodeDecodeError, EOFError, NotImplementedError, RuntimeError,
+    ValueError, struct.error,
+)  # fmt: skip
 
 
 def export_session(house: House, session_id: str, folder: Path, progress: Progress) -> dict[str, object]:
@@ -78,36 +86,44 @@ def import_session(house: House, path: Path, name: str, progress: Progress) -> s
     Raises SettingsError for a file that is no session file, is corrupted or holds a path out of its folder, AudioError
     for a take that is not allowed; then nothing is left.
     """
-    folder = house.passing_folder()
-    made: list[str] = []
-    try:
+    with new_takes(house) as takes:
+        folder = takes.passing
         parsed = _unpack(path, name, folder)
-        with left_out_on_failure(house, made):
-            facts = {}
-            for index, (take_id, row) in enumerate(parsed.takes.items()):
-                progress(index, len(parsed.takes))
-                with _take_blocks(folder, row, parsed.session.sample_rate, name) as (reader, blocks):
-                    new, facts[take_id] = write_new_take(
-                        house, blocks, channels=reader.channels, sample_rate=reader.sample_rate,
-                        progress=lambda frames: None,
-                    )  # fmt: skip
-                made.append(new)
-            ids = dict(zip(parsed.takes, made, strict=True))
-            rows = [(ids[k], parsed.takes[k].name, facts[k]) for k in ids]
-            return keep_session(house, _renamed(parsed.session, ids), rows)
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+        _check_takes(folder, parsed, name, house.takes_dir)
+        facts, ids = {}, {}
+        for index, (take_id, row) in enumerate(parsed.takes.items()):
+            progress(index, len(parsed.takes))
+            with _take_blocks(folder, row, parsed.session.sample_rate, name) as (reader, blocks):
+                ids[take_id], facts[take_id] = takes.write(
+                    blocks, channels=reader.channels, sample_rate=reader.sample_rate, progress=lambda frames: None
+                )
+        takes.move_in()
+        rows = [(ids[k], parsed.takes[k].name, facts[k]) for k in ids]
+        return keep_session(house, _renamed(parsed.session, ids), rows)
 
 
 def _renamed(document: Document, takes: dict[str, str]) -> Document:
     """The document on its new takes, every processor with an id of its own."""
     for strip_id in (*document.tracks, *document.buses, MASTER):
         strip = document.strip(strip_id)
-        chain = [entry.model_copy(update={"id": entry.id or new_id()}) for entry in strip.chain]
-        document = document.with_strip(strip_id, chain=chain)
+        drafts = {number: _with_ids(chain) for number, chain in strip.drafts.items()}
+        document = document.with_strip(strip_id, chain=_with_ids(strip.chain), drafts=drafts)
     for track_id, track in document.tracks.items():
         document = document.with_strip(track_id, take_id=takes.get(track.take_id or ""))
     return document
+
+
+def _with_ids(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
+    return [entry.model_copy(update={"id": entry.id or new_id()}) for entry in chain]
+
+
+def _check_takes(folder: Path, parsed: SessionFile, name: str, into: Path) -> None:
+    """Look at every take, and at the room they need, before the first of them is brought in."""
+    wanted = 0
+    for row in parsed.takes.values():
+        with _take_blocks(folder, row, parsed.session.sample_rate, name) as (reader, _):
+            wanted += take_bytes(reader.frames, reader.channels)
+    check_room(into, wanted, f"{name}: it")
 
 
 def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
@@ -115,17 +131,19 @@ def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
     try:
         with zipfile.ZipFile(path) as packed:
             entries = {info.filename: info for info in packed.infolist()}
-            if len(entries) > MAX_ENTRIES:
-                raise SettingsError(f"{name}: it holds {len(entries)} files; up to {MAX_ENTRIES} are allowed.")
+            if len(entries) > MAX_SESSION_FILES:
+                raise SettingsError(f"{name}: it holds {len(entries)} files; up to {MAX_SESSION_FILES} are allowed.")
             if JSON_NAME not in entries:
                 raise SettingsError(f"{name}: there is no {JSON_NAME} in it; it is not a session file.")
-            if entries[JSON_NAME].file_size > MAX_JSON_BYTES:
-                raise SettingsError(f"{name}: its {JSON_NAME} is over {MAX_JSON_BYTES >> 20} MiB.")
+            if entries[JSON_NAME].file_size > MAX_SESSION_JSON_BYTES:
+                allowed = f"up to {MAX_SESSION_JSON_BYTES >> 20} MiB are allowed"
+                raise SettingsError(f"{name}: its {JSON_NAME} has {entries[JSON_NAME].file_size >> 20} MiB; {allowed}.")
             parsed = parse_session_file(packed.read(JSON_NAME).decode("utf-8"), f"{name}: {JSON_NAME}")
-            room = shutil.disk_usage(folder).free
             wanted = sum(entries[row.file].file_size for row in parsed.takes.values() if row.file in entries)
-            if wanted > room // 4:
-                raise StorageError(f"{name}: it is too large for the room on this disk ({room >> 30} GiB).")
+            if wanted > MAX_UNPACKED_BYTES:
+                allowed = f"up to {MAX_UNPACKED_BYTES >> 30} GiB are allowed"
+                raise SettingsError(f"{name}: its takes have {wanted >> 30} GiB once unpacked; {allowed}.")
+            check_room(folder, wanted, f"{name}: it")
             for row in parsed.takes.values():
                 if row.file not in entries:
                     raise SettingsError(f"{name}: the take {row.file} is not in it.")
@@ -134,7 +152,7 @@ def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
                 with packed.open(row.file) as source, place.open("wb") as target:
                     shutil.copyfileobj(source, target, 1 << 20)
             return parsed
-    except (zipfile.BadZipFile, UnicodeDecodeError, EOFError, NotImplementedError, RuntimeError) as error:
+    except DAMAGED as error:
         raise SettingsError(
             f"{name}: the file is damaged, or not a session file ({error}); nothing was added."
         ) from error
@@ -173,6 +191,7 @@ def render_session(
         else:
             parsed, root = parse_session_file(_text(path), path.name), path.parent
         takes = {}
+        _check_takes(root, parsed, path.name, folder)
         for take_id, row in parsed.takes.items():
             with _take_blocks(root, row, parsed.session.sample_rate, path.name) as (reader, blocks):
                 facts = TakeFacts(reader.channels, reader.sample_rate, reader.frames)
@@ -199,5 +218,7 @@ def _beside(folder: Path) -> Iterator[Path]:
 def _text(path: Path) -> str:
     try:
         return path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as error:
+    except OSError as error:
+        raise SettingsError(f"{path}: cannot be opened ({error.strerror}).") from error
+    except UnicodeDecodeError as error:
         raise SettingsError(f"{path}: cannot be read as text; a session is JSON, or a zip with it.") from error

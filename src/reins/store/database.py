@@ -1,5 +1,6 @@
 """The SQLite file: connecting, transactions, numbered migrations."""
 
+import os
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -22,12 +23,34 @@ def connect(path: Path) -> sqlite3.Connection:
     return connection
 
 
+def version_of(connection: sqlite3.Connection) -> int:
+    """The number of the migration that the schema has reached."""
+    return int(connection.execute("PRAGMA user_version").fetchone()[0])
+
+
+def copy_database(connection: sqlite3.Connection, path: Path) -> None:
+    """Write a whole copy of a database, also while others use it; it appears under its name only when finished."""
+    partial = path.with_name(f".{path.name}.partial")
+    try:
+        os.close(os.open(partial, os.O_CREAT | os.O_WRONLY, 0o600))
+        copy = sqlite3.connect(partial)
+        try:
+            connection.backup(copy)
+        finally:
+            copy.close()
+        partial.replace(path)
+    except (OSError, sqlite3.Error) as error:
+        raise StorageError(f"The sessions could not be copied to {path} ({error}).") from error
+    finally:
+        partial.unlink(missing_ok=True)
+
+
 def migrate(connection: sqlite3.Connection, folder: Path = MIGRATIONS) -> int:
     """Bring the schema up to date; returns the version. A migration that fails is rolled back whole.
 
     Each file carries its own BEGIN, user_version and COMMIT, since executescript commits an open transaction first.
     """
-    version = int(connection.execute("PRAGMA user_version").fetchone()[0])
+    version = version_of(connection)
     for path in sorted(folder.glob("[0-9]*.sql")):
         number = int(path.name.split("_")[0])
         if number <= version:

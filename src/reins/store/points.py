@@ -5,6 +5,7 @@ import sqlite3
 from typing import Any
 
 from reins.errors import NotFoundError
+from reins.store.database import transaction
 
 KEEP = """
 INSERT INTO points (id, type, name, settings) VALUES (:id, :type, :name, :settings)
@@ -26,5 +27,6 @@ def list_points(db: sqlite3.Connection) -> list[dict[str, Any]]:
 
 def remove_point(db: sqlite3.Connection, point_id: str) -> None:
     """Forget a starting point; NotFoundError when there is none of this id."""
-    if db.execute(REMOVE, {"id": point_id}).rowcount == 0:
-        raise NotFoundError("starting point", point_id)
+    with transaction(db):
+        if db.execute(REMOVE, {"id": point_id}).rowcount == 0:
+            raise NotFoundError("starting point", point_id)

@@ -12,14 +12,22 @@ from typing import Any
 
 from reins.core.routing import in_order
 from reins.core.sessions import Document, checked, parse_document
-from reins.errors import NotFoundError
+from reins.errors import NotFoundError, SettingsError
 from reins.store.database import transaction
+from reins.store.takes import list_takes
 
 INSERT = """
 INSERT INTO sessions (id, document, step, tip, created_at, changed_at) VALUES (:id, :document, 0, 0, :now, :now)
 """
-LIST = "SELECT id, document, step, tip, changed_at FROM sessions ORDER BY changed_at DESC, id"
-GET = "SELECT id, document, step, tip, changed_at FROM sessions WHERE id = :id"
+LIST = """
+SELECT id, document, step, tip, changed_at FROM sessions WHERE deleted_at IS NULL ORDER BY changed_at DESC, id
+"""
+LIST_DELETED = "SELECT id, document, deleted_at FROM sessions WHERE deleted_at IS NOT NULL ORDER BY deleted_at DESC, id"
+EXISTS = "SELECT 1 FROM sessions WHERE id = :id"
+RAW = "SELECT document FROM sessions WHERE id = :id"
+SET_DELETED = "UPDATE sessions SET deleted_at = :at WHERE id = :id"
+FORGET = "DELETE FROM sessions WHERE id = :id"
+GET = "SELECT id, document, step, tip, changed_at FROM sessions WHERE id = :id AND deleted_at IS NULL"
 UPDATE = "UPDATE sessions SET document = :document, step = :step, tip = :tip, changed_at = :now WHERE id = :id"
 INSERT_STEP = """
 INSERT INTO steps (session_id, number, parent, label, before, after, made_at)
@@ -52,6 +60,16 @@ class Stored:
     changed_at: str
 
 
+@dataclass(frozen=True)
+class Unreadable:
+    """A session whose document is not allowed (any more): its id, its name as far as it can be told, what is wrong."""
+
+    id: str
+    name: str
+    changed_at: str
+    why: str
+
+
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
@@ -66,9 +84,71 @@ def add_session(db: sqlite3.Connection, session_id: str, document: Document) -> 
         db.execute(INSERT, {"id": session_id, "document": document.model_dump_json(), "now": _now()})
 
 
-def list_sessions(db: sqlite3.Connection) -> list[Stored]:
-    """Every session, last changed first."""
-    return [_stored(row) for row in db.execute(LIST)]
+def list_sessions(db: sqlite3.Connection) -> list[Stored | Unreadable]:
+    """Every session that is not deleted, last changed first."""
+    return [_stored_or_not(row) for row in db.execute(LIST)]
+
+
+def _stored_or_not(row: sqlite3.Row) -> Stored | Unreadable:
+    try:
+        return _stored(row)
+    except SettingsError as error:
+        return Unreadable(row["id"], _name_of(row["document"]), row["changed_at"], str(error))
+
+
+def _name_of(text: str) -> str:
+    """The name of a session, as far as it can be told."""
+    try:
+        return str(json.loads(text)["name"])[:80]
+    except (ValueError, LookupError, TypeError, RecursionError):
+        return "A session"
+
+
+def session_exists(db: sqlite3.Connection, session_id: str) -> bool:
+    """Whether there is a session of this id, deleted ones included."""
+    return db.execute(EXISTS, {"id": session_id}).fetchone() is not None
+
+
+def raw_document(db: sqlite3.Connection, session_id: str) -> str:
+    """A session's document as it is kept, readable or not; or NotFoundError."""
+    row = db.execute(RAW, {"id": session_id}).fetchone()
+    if row is None:
+        raise NotFoundError("session", session_id)
+    return str(row["document"])
+
+
+def list_deleted(db: sqlite3.Connection) -> list[dict[str, Any]]:
+    """id, name and deleted_at of every deleted session that can be brought back, the last one first."""
+    return [
+        {"id": row["id"], "name": _name_of(row["document"]), "deleted_at": row["deleted_at"]}
+        for row in db.execute(LIST_DELETED)
+    ]
+
+
+def delete_session(db: sqlite3.Connection, session_id: str) -> None:
+    """Put a session into the recycle place; NotFoundError when there is none of this id."""
+    _set_deleted(db, session_id, _now())
+
+
+def bring_back_session(db: sqlite3.Connection, session_id: str) -> None:
+    """Take a session out of the recycle place again."""
+    _set_deleted(db, session_id, None)
+
+
+def _set_deleted(db: sqlite3.Connection, session_id: str, at: str | None) -> None:
+    with transaction(db):
+        if db.execute(SET_DELETED, {"id": session_id, "at": at}).rowcount == 0:
+            raise NotFoundError("session", session_id)
+
+
+def forget_session(db: sqlite3.Connection, session_id: str) -> list[str]:
+    """Delete a session in the recycle place for good, with its steps and takes' rows; returns the takes' ids."""
+    with transaction(db):
+        if session_id not in {row["id"] for row in list_deleted(db)}:
+            raise NotFoundError("deleted session", session_id)
+        takes = list(list_takes(db, session_id))
+        db.execute(FORGET, {"id": session_id})
+    return takes
 
 
 def get_session(db: sqlite3.Connection, session_id: str) -> Stored:

@@ -1,25 +1,29 @@
 """Takes: a row here, a folder of samples beside the database. A folder counts only while a row names it."""
 
-import shutil
 import sqlite3
-from pathlib import Path
 from typing import Any
 
 from reins.core.sound import TakeFacts
 from reins.errors import NotFoundError
 
 INSERT = """
-INSERT INTO takes (id, session_id, name, channels, sample_rate, frames)
-VALUES (:id, :session_id, :name, :channels, :sample_rate, :frames)
+INSERT INTO takes (id, session_id, name, channels, sample_rate, frames, sha256)
+VALUES (:id, :session_id, :name, :channels, :sample_rate, :frames, :sha256)
 """
 LIST = "SELECT id, name, channels, sample_rate, frames FROM takes WHERE session_id = :session_id"
 GET = "SELECT id, session_id, name, channels, sample_rate, frames FROM takes WHERE id = :id"
 IDS = "SELECT id FROM takes"
+ALL = """
+SELECT takes.id, takes.name, takes.sha256, takes.session_id, takes.channels, takes.sample_rate, takes.frames
+FROM takes ORDER BY takes.session_id, takes.id
+"""
+SET_SHA256 = "UPDATE takes SET sha256 = :sha256 WHERE id = :id"
 
 
 def add_take(db: sqlite3.Connection, take_id: str, session_id: str, name: str, facts: TakeFacts) -> None:
     """Keep a take's row; call within a transaction with whatever refers to it."""
-    row = {"channels": facts.channels, "sample_rate": facts.sample_rate, "frames": facts.frames}
+    row: dict[str, Any] = {"channels": facts.channels, "sample_rate": facts.sample_rate, "frames": facts.frames}
+    row["sha256"] = facts.sha256 or None
     db.execute(INSERT, {"id": take_id, "session_id": session_id, "name": name, **row})
 
 
@@ -36,10 +40,16 @@ def get_take(db: sqlite3.Connection, take_id: str) -> dict[str, Any]:
     return dict(row)
 
 
-def sweep_folders(db: sqlite3.Connection, folder: Path) -> int:
-    """Remove take folders that no row names (left by a process that was killed); returns how many."""
-    known = {row["id"] for row in db.execute(IDS)}
-    orphans = [path for path in folder.iterdir() if path.name not in known]
-    for path in orphans:
-        shutil.rmtree(path, ignore_errors=True)
-    return len(orphans)
+def take_ids(db: sqlite3.Connection) -> set[str]:
+    """The ids of all takes."""
+    return {row["id"] for row in db.execute(IDS)}
+
+
+def all_takes(db: sqlite3.Connection) -> list[dict[str, Any]]:
+    """Id, name, checksum (None where there is none yet), session and facts of every take."""
+    return [dict(row) for row in db.execute(ALL)]
+
+
+def keep_sha256(db: sqlite3.Connection, take_id: str, sha256: str) -> None:
+    """Note the checksum of a take that had none."""
+    db.execute(SET_SHA256, {"id": take_id, "sha256": sha256})

@@ -6,26 +6,30 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
 
 from reins import errors
+from reins.core.limits import MAX_UPLOAD_BYTES
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
 from reins.services.sounds import Sounds
-from reins.web import files, live, routes
-from reins.web.guard import STATIC, Guard, static_version
+from reins.web import files, live, routes, shelf
+from reins.web.bounds import Bounds
+from reins.web.guard import STATIC, static_version
 
 log = logging.getLogger(__name__)
 TEMPLATES = Path(__file__).parent / "templates"
-LOOPBACK = ("127.0.0.1", "localhost", "::1")
 
 STATUS: list[tuple[type[Exception], int]] = [
     (errors.NotFoundError, 404),
@@ -36,24 +40,40 @@ STATUS: list[tuple[type[Exception], int]] = [
 ]
 
 
+class Problem(BaseModel):
+    """What every answer that is not what was asked for holds: a sentence that says what, where and what is allowed."""
+
+    error: str
+
+
+#: What any route may answer besides what it is asked for; part of its description in /api/openapi.json.
+PROBLEMS: dict[int | str, dict[str, Any]] = {
+    status: {"model": Problem, "description": said}
+    for status, said in {
+        400: "The request cannot be read.", 401: "The token is missing.", 403: "Another site, or an unknown name.",
+        404: "There is nothing of this name.", 405: "This is not done that way.",
+        409: "It does not fit the present state.", 413: "Too large.", 422: "Something given cannot be used.",
+        500: "Something went wrong here.", 503: "Getting ready.", 507: "The disk or the database refused.",
+    }.items()
+}  # fmt: skip
+
+
 @dataclass(frozen=True)
 class AppSettings:
-    """Where things are kept, under which names the desk answers, how much may be brought in at once."""
+    """How much may be brought in at once."""
 
-    data_dir: Path
-    hosts: tuple[str, ...] = LOOPBACK
-    max_upload_bytes: int = 2 << 30
+    max_upload_bytes: int = MAX_UPLOAD_BYTES
 
 
 def create_app(settings: AppSettings, house: House) -> FastAPI:
-    """The application over an open house."""
+    """The application over an open house. Who may speak to it is the guard's, around it (see web.guard)."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         yield
         house.close()
 
-    app = FastAPI(title="Reins", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    app = FastAPI(title="Reins", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     version = static_version()
     app.state.house, app.state.settings = house, settings
     sounds = Sounds(house)
@@ -63,12 +83,13 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.templates.env.globals["static"] = f"/static/{version}"
     app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
-    app.include_router(routes.router)
-    app.include_router(files.router)
+    for router in (shelf.router, routes.router, files.router):
+        app.include_router(router, responses=PROBLEMS)
     app.include_router(live.router)
-    app.add_middleware(Guard, hosts=settings.hosts)
+    app.add_middleware(Bounds, max_upload_bytes=settings.max_upload_bytes)
     app.add_exception_handler(errors.ReinsError, _known_error)
     app.add_exception_handler(RequestValidationError, _bad_request)
+    app.add_exception_handler(HTTPException, _no_such_place)
     app.add_exception_handler(Exception, _unknown_error)
     return app
 
@@ -83,6 +104,14 @@ def _bad_request(request: Request, error: Exception) -> Response:
     detail = error.errors()[0]
     name = ".".join(str(part) for part in detail["loc"][1:]) or "the request"
     return _answer(request, 422, f"{name}: {detail['msg'].removeprefix('Value error, ')}. Nothing was changed.")
+
+
+def _no_such_place(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    said = {404: "There is nothing at this address.", 405: "This address is not used that way."}
+    answer = _answer(request, error.status_code, said.get(error.status_code, "The request cannot be read."))
+    answer.headers.update(error.headers or {})
+    return answer
 
 
 def _unknown_error(request: Request, error: Exception) -> Response:

@@ -83,12 +83,13 @@ class ExportBody(BaseModel):
     format: str = "wav"
     bits: str = "24"
     rate: int | None = None
+    dither: str | None = None
 
     def output(self, house: House) -> Output:
         """What is to be written; InputError when that is not allowed."""
-        wanted = Output(self.format, self.bits, self.rate)
+        wanted = Output(self.format, self.bits, self.rate, self.dither)
         wanted.check()
-        check_output(house.passing_dir / "held", self.format, self.bits)
+        check_output(house.passing_dir / "held", self.format, self.bits, self.dither)
         return wanted
 
 
@@ -140,7 +141,7 @@ def _handing_out(house: House, jobs: Jobs, what: str, work: Callable[[Path, Job]
     """Start work that leaves a file in a folder of its own; the folder goes when the work fails or is cancelled."""
 
     def guarded(job: Job) -> dict[str, Any]:
-        folder = house.passing_folder()
+        folder = job.folder = house.passing_folder()
         try:
             return work(folder, job)
         except BaseException:
@@ -176,4 +177,6 @@ def job_file(job_id: str, jobs: TheJobs, _: Annotated[str | None, Query()] = Non
     job = jobs.get(job_id)
     if job.state != "done" or "file" not in (job.result or {}):
         raise ConflictError(f"{job.what}: there is no file yet.")
+    if not Path(job.result["file"]).is_file():
+        raise ConflictError(f"{job.what}: the file is not there any more; export once more.")
     return FileResponse(job.result["file"], filename=job.result["name"])

@@ -6,18 +6,18 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, File, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from reins.core.chainfile import describe_fields
 from reins.core.processors import PROCESSORS
-from reins.core.sessions import Bus, Document, Master, Track
+from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
 from reins.core.starting_points import starting_points
-from reins.errors import InputError
 from reins.services import editing, guide, points
 from reins.services.frequencies import points as points_told
 from reins.web.depends import TheFrequencies, TheHouse, TheMatching, ThePreviews
 
 router = APIRouter()
+Frame = Annotated[int, Field(ge=-MAX_FRAME, le=MAX_FRAME)]  # services say what of it makes sense
 
 
 def processor_catalogue() -> list[dict[str, Any]]:
@@ -34,15 +34,6 @@ def processor_catalogue() -> list[dict[str, Any]]:
         }
         for kind, made in PROCESSORS.items()
     ]
-
-
-@router.get("/", response_class=HTMLResponse)
-def shelf(request: Request, house: TheHouse) -> Response:
-    """The shelf: all sessions."""
-    page: Response = request.app.state.templates.TemplateResponse(
-        request, "shelf.html", {"cards": editing.list_shelf(house)}
-    )
-    return page
 
 
 @router.get("/sessions/{session_id}", response_class=HTMLResponse)
@@ -79,22 +70,6 @@ def guide_page(request: Request, kind: str) -> Response:
 def guide_picture(name: str) -> Response:
     """A picture of the guide."""
     return Response(guide.picture(name), media_type="image/svg+xml")
-
-
-class NewSession(BaseModel):
-    """Body of a new session."""
-
-    model_config = ConfigDict(extra="forbid")
-    name: str
-
-
-@router.post("/api/sessions")
-def new_session(body: NewSession, house: TheHouse) -> dict[str, Any]:
-    """Make an empty session."""
-    name = body.name.strip()
-    if not 1 <= len(name) <= 80:
-        raise InputError("The name is empty or too long; 1 to 80 characters are allowed.")
-    return {"id": editing.new_session(house, name)}
 
 
 @router.get("/api/sessions/{session_id}")
@@ -148,9 +123,9 @@ class PreviewBody(BaseModel):
     number: int
     processor_id: str | None = None
     settings: dict[str, Any] = {}
-    start: int
-    frames: int
-    columns: int
+    start: Frame
+    frames: Frame
+    columns: Frame
     whole: bool = False
 
 
@@ -191,9 +166,9 @@ class MapBody(BaseModel):
     model_config = ConfigDict(extra="forbid")
     desk: str
     number: int
-    start: int
-    frames: int
-    columns: int
+    start: Frame
+    frames: Frame
+    columns: Frame
 
 
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/map")

@@ -1,8 +1,12 @@
 """Starting the server: it answers at once, and gets kernels, database and demo ready behind a page that says so."""
 
+import asyncio
 import importlib
+import ipaddress
 import logging
+import socket
 import threading
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -11,10 +15,14 @@ from jinja2 import Environment, FileSystemLoader
 from starlette.responses import HTMLResponse, JSONResponse
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-from reins.errors import ReinsError
+from reins.errors import ConflictError, InputError, ReinsError
+from reins.services.opening import kept_token, open_folder
+from reins.web.guard import Guard
 
 log = logging.getLogger(__name__)
 HERE = Path(__file__).parent
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
+CLOSING_S = 3  # how long connections have to end when the server is stopped
 # Importing these compiles their kernels, or loads them from the cache on disk.
 KERNELS = (
     "core.dsp.dynamics",
@@ -32,10 +40,11 @@ KERNELS = (
 class Gate:
     """Answers “getting ready” until the application is there, then hands everything to it."""
 
-    def __init__(self) -> None:
+    def __init__(self, close: Callable[[], None]) -> None:
         self.app: ASGIApp | None = None
         self.problem = ""
         self.doing, self.done, self.total = "starting", 0, 1
+        self.close = close
         self._page = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True).get_template(
             "ready.html"
         )
@@ -67,11 +76,14 @@ class Gate:
             if message["type"] == "lifespan.startup":
                 await send({"type": "lifespan.startup.complete"})
             elif message["type"] == "lifespan.shutdown":
+                # Here and not after the server has returned: it hands the signal that stopped it on, and that may end
+                # the process.
+                await asyncio.to_thread(self.close)
                 await send({"type": "lifespan.shutdown.complete"})
                 return
 
 
-def _get_ready(gate: Gate, data_dir: Path, host: str, demo: bool) -> None:
+def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
     try:
         for index, name in enumerate(KERNELS):
             gate.progress("compiling the sound kernels (only once)", index, len(KERNELS))
@@ -80,15 +92,20 @@ def _get_ready(gate: Gate, data_dir: Path, host: str, demo: bool) -> None:
         from reins.core.measure.spectra import transform
         from reins.services.bringing_in import ensure_demo
         from reins.services.house import House
-        from reins.web.app import LOOPBACK, AppSettings, create_app
+        from reins.services.keeping import fill_checksums
+        from reins.services.shelf import forget_old
+        from reins.web.app import AppSettings, create_app
 
-        house = House(data_dir)
+        house = House(folder.root, folder)
+        gate.close = house.close
+        forget_old(house)
         if demo:
             ensure_demo(
                 house, lambda name, done, total: gate.progress(f"playing the demo session: {name}", done, total)
             )
-        gate.app = create_app(AppSettings(data_dir, hosts=(*LOOPBACK, host)), house)
+        gate.app = create_app(AppSettings(), house)
         transform()  # in the meantime, so that the first spectrum does not wait for it
+        fill_checksums(house)
     except ReinsError as error:
         gate.problem = str(error)
         log.error("%s", error)
@@ -97,9 +114,53 @@ def _get_ready(gate: Gate, data_dir: Path, host: str, demo: bool) -> None:
         log.exception("start failed")
 
 
-def run_server(data_dir: Path, *, host: str, port: int, demo: bool) -> None:
-    """Serve until stopped."""
-    gate = Gate()
-    threading.Thread(target=_get_ready, args=(gate, data_dir, host, demo), daemon=True).start()
-    print(f"Reins is at http://{host}:{port}/ - press Ctrl+C to stop.", flush=True)
-    uvicorn.run(gate, host=host, port=port, log_level="warning", ws_max_size=1 << 20, ws_per_message_deflate=False)
+def run_server(data_dir: Path, *, host: str, port: int, demo: bool, names: tuple[str, ...] = ()) -> None:
+    """Serve until stopped. Raises a ReinsError, before anything is printed, when the port or the data folder is in use,
+    or the database cannot be used.
+
+    Beyond this machine (a host that is no loopback address) a token is wanted; the desk answers under `names`, and
+    under the host where that is an address of its own.
+    """
+    local, any_address = _is_loopback(host), host in ("0.0.0.0", "::")
+    if any_address and not names:
+        raise InputError(f"--host {host} listens everywhere: say under which names the desk answers, with --name NAME.")
+    listening = _listen(host, port)
+    shown = names[0] if any_address else host
+    url = f"http://{f'[{shown}]' if ':' in shown else shown}:{port}/"
+    folder = open_folder(data_dir, serving_at=url)
+    token = None if local else kept_token(data_dir)
+    gate = Gate(folder.close)
+    hosts = (*(LOOPBACK if local else ()), *(() if any_address else (host,)), *names)
+    threading.Thread(target=_get_ready, args=(gate, folder, demo), daemon=True).start()
+    print(f"Reins is at {url}{f'?token={token}' if token else ''} - press Ctrl+C to stop.", flush=True)
+    config = uvicorn.Config(
+        Guard(gate, hosts, token), log_level="warning", ws_max_size=1 << 20, ws_per_message_deflate=False,
+        timeout_graceful_shutdown=CLOSING_S,
+    )  # fmt: skip
+    try:
+        uvicorn.Server(config).run(sockets=[listening])
+    finally:
+        gate.close()
+
+
+def _is_loopback(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def _listen(host: str, port: int) -> socket.socket:
+    """A bound socket, or ConflictError saying why not."""
+    try:
+        family, kind, _, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
+        listening = socket.socket(family, kind)
+        listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        listening.bind(address)
+        listening.listen(1)  # so that a second server is refused from here on
+    except OSError as error:
+        why = error.strerror or str(error)
+        raise ConflictError(
+            f"Port {port} on {host} cannot be listened on ({why}). Stop what uses it, or choose another --port."
+        ) from error
+    return listening

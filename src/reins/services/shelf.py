@@ -1,0 +1,161 @@
+"""The shelf: sessions as cards; deleting, bringing back and duplicating them; what was found in the data folder."""
+
+import json
+import os
+import shutil
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from reins.core.sessions import Document, Track, new_id
+from reins.core.takes import Take, digest_of
+from reins.core.units import format_length
+from reins.errors import ConflictError, StorageError
+from reins.services.bringing_in import new_takes
+from reins.services.editing import document_of, frames_of, keep_session
+from reins.services.house import House
+from reins.store import lost
+from reins.store import sessions as store
+from reins.store.takes import list_takes
+
+KEPT_DAYS = 30
+
+
+def list_shelf(house: House) -> list[dict[str, Any]]:
+    """The sessions as cards: id, name, names of tracks, length, steps and last change as text; of one that cannot be
+    read id, name, last change and `problem`.
+    """
+    with house.reading() as db:
+        return [_card(stored, list_takes(db, stored.id)) for stored in store.list_sessions(db)]
+
+
+def _card(stored: store.Stored | store.Unreadable, takes: dict[str, dict[str, Any]]) -> dict[str, Any]:
+    if isinstance(stored, store.Unreadable):
+        return {"id": stored.id, "name": stored.name, "changed": _when(stored.changed_at), "problem": stored.why}
+    document = stored.document
+    seconds = frames_of(document, takes) / document.sample_rate
+    return {
+        "id": stored.id, "name": document.name, "tracks": [document.tracks[k].name for k in document.order],
+        "length": format_length(seconds), "steps": stored.step, "changed": _when(stored.changed_at), "problem": None,
+    }  # fmt: skip
+
+
+def _when(at: str) -> str:
+    return f"{at[:16].replace('T', ' at ')} UTC"
+
+
+def list_deleted(house: House) -> list[dict[str, Any]]:
+    """Deleted sessions: id, name, when they were deleted and until when they can be brought back, as text."""
+    with house.reading() as db:
+        rows = store.list_deleted(db)
+    return [{**row, "deleted": _when(row["deleted_at"]), "until": _last_day(row["deleted_at"])} for row in rows]
+
+
+def _last_day(deleted_at: str) -> str:
+    return f"{datetime.fromisoformat(deleted_at) + timedelta(days=KEPT_DAYS):%Y-%m-%d}"
+
+
+def delete_session(house: House, session_id: str) -> None:
+    """Put a session into the recycle place, where it stays for KEPT_DAYS."""
+    with house.database() as db:
+        store.delete_session(db, session_id)
+
+
+def bring_back(house: House, session_id: str) -> None:
+    """Take a session out of the recycle place."""
+    with house.database() as db:
+        store.bring_back_session(db, session_id)
+
+
+def forget_session(house: House, session_id: str) -> None:
+    """Delete a session in the recycle place for good, its recordings too; what was deleted cannot be brought back."""
+    with house.database() as db:
+        takes = store.forget_session(db, session_id)
+    for take_id in takes:  # a folder that stays behind is set aside at the next start
+        shutil.rmtree(house.takes_dir / take_id, ignore_errors=True)
+
+
+def forget_old(house: House) -> None:
+    """Forget what was deleted more than KEPT_DAYS ago."""
+    limit = (datetime.now(UTC) - timedelta(days=KEPT_DAYS)).isoformat(timespec="milliseconds")
+    with house.reading() as db:
+        old = [row["id"] for row in store.list_deleted(db) if row["deleted_at"] < limit]
+    for session_id in old:
+        forget_session(house, session_id)
+
+
+def duplicate_session(house: House, session_id: str) -> str:
+    """Keep a copy of a session, with recordings of its own, as a new session; returns its id."""
+    document = document_of(house, session_id)
+    with house.reading() as db:
+        kept = list_takes(db, session_id)
+    used = {track.take_id for track in document.tracks.values()} & kept.keys()
+    ids, rows = {}, []
+    try:
+        with new_takes(house) as takes:
+            for take_id in used:
+                ids[take_id] = takes.add(lambda place, source=house.takes_dir / take_id: _copy_files(source, place))
+                rows.append((ids[take_id], kept[take_id]["name"], house.take(take_id).facts))
+            takes.move_in()
+            tracks = {k: t.model_copy(update={"take_id": ids.get(t.take_id or "")}) for k, t in document.tracks.items()}
+            copy = document.model_copy(update={"tracks": tracks, "name": f"{document.name[:75]} copy"})
+            return keep_session(house, copy, rows)
+    except OSError as error:
+        raise StorageError(f"The disk refused ({error.strerror}); nothing was added.") from error
+
+
+def _copy_files(source: Path, target: Path) -> None:
+    """A copy of a recording's folder; its files never change, so they are linked where the disk allows that."""
+    target.mkdir()
+    for file in source.iterdir():
+        try:
+            os.link(file, target / file.name)
+        except OSError:
+            shutil.copy2(file, target / file.name)
+
+
+def list_lost(house: House) -> list[dict[str, Any]]:
+    """What was set aside: name, was, why, at, and whether it is a recording that can be brought back."""
+    folder = house.folder.lost_dir
+    return [
+        {**row, "at": _when(row["at"]), "recording": _length_of(folder / row["name"])} for row in lost.list_lost(folder)
+    ]
+
+
+def _length_of(path: Path) -> str | None:
+    try:
+        facts = Take(path).facts
+    except StorageError:
+        return None
+    return format_length(facts.frames / facts.sample_rate)
+
+
+def restore_lost(house: House, name: str) -> str:
+    """Make a session of a recording that was set aside; returns its id. ConflictError for anything else."""
+    path = lost.find_lost(house.folder.lost_dir, name)
+    if _length_of(path) is None:
+        raise ConflictError(f"“{name}” is no whole recording; it lies in the folder lost/ of the data folder.")
+    facts = Take(path).facts
+    take_id, title = new_id(), f"Found {name}"[:80]
+    track = Track(name=title, take_id=take_id)
+    document = Document(name=title, sample_rate=facts.sample_rate, tracks={"t": track}, order=["t"])
+    whole = type(facts)(facts.channels, facts.sample_rate, facts.frames, digest_of(path))
+    path.rename(house.takes_dir / take_id)
+    return keep_session(house, document, [(take_id, title, whole)])
+
+
+def forget_lost(house: House, name: str) -> None:
+    """Delete something that was set aside."""
+    lost.forget_lost(house.folder.lost_dir, name)
+
+
+def raw_session(house: House, session_id: str) -> str:
+    """The document of a session exactly as it is kept, readable or not, as a session file's JSON."""
+    with house.reading() as db:
+        text, takes = store.raw_document(db, session_id), list_takes(db, session_id)
+    try:
+        document = json.loads(text)
+    except (ValueError, RecursionError):
+        document = text
+    rows = {take_id: {"name": row["name"], "file": f"takes/{take_id}.flac"} for take_id, row in takes.items()}
+    return json.dumps({"format": "reins-session", "version": 1, "session": document, "takes": rows}, indent=2)
