@@ -56,11 +56,12 @@ def process(
 
     keys = dict(parse_key_option(text) for text in key or [])
     with _progress(f"Holding {source.name}") as progress:
-        clipped = process_file(
+        clipped, failed = process_file(
             source, output, chain, keys=keys, trace=trace, block_frames=block, file_format=file_format, bits=bits,
             dither=dither, progress=progress,
         )  # fmt: skip
     _tell_clipped(output, clipped)
+    _tell(failed)
 
 
 @app.command()
@@ -80,9 +81,10 @@ def render(
 
     wanted = Output(file_format, bits or ("24" if file_format == "flac" else "32f"), rate, dither)
     with _progress(f"Rendering {session.name}") as progress:
-        clipped = render_session(session, output, wanted, progress, mix=mix or not stems, stems=stems)
+        clipped, failed = render_session(session, output, wanted, progress, mix=mix or not stems, stems=stems)
     for name, frames in clipped.items():
         _tell_clipped(output / name, frames)
+    _tell(failed)
 
 
 def _tell_clipped(path: Path, frames: int) -> None:

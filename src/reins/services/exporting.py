@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -51,10 +52,11 @@ class Output:
 
 def export_strip(
     house: House, session_id: str, strip_id: str, path: Path, output: Output, progress: Progress
-) -> dict[str, int]:
+) -> dict[str, Any]:
     """Write a track through its chain, or a bus with all that goes into it; fader and pan are left out.
 
-    Returns {"frames", "clipped_frames"}. Nothing half-written is left when it fails or is cancelled.
+    Returns {"frames", "clipped_frames", "passed_by"}; passed_by are sentences on processors that failed. Nothing
+    half-written is left when it fails or is cancelled.
     """
     document = document_of(house, session_id)
     takes = house.takes(document)
@@ -68,13 +70,13 @@ def export_strip(
     else:
         frames = _length(document, takes)
     check_room(path.parent, output.bytes_for(frames, channels, document.sample_rate), "The export")
-    done = 0
+    done, told = 0, {}
     with output.writer(path, channels=channels, source_rate=document.sample_rate) as writer:
-        for block in render_strip(document, takes, strip_id, frames):
+        for block in render_strip(document, takes, strip_id, frames, told):
             writer.write(block)
             done += block.shape[1]
             progress(done, frames)
-    return {"frames": done, "clipped_frames": writer.clipped_frames}
+    return {"frames": done, "clipped_frames": writer.clipped_frames, "passed_by": list(told.values())}
 
 
 def _length(document: Document, takes: dict[str, Take]) -> int:
@@ -86,7 +88,7 @@ def _length(document: Document, takes: dict[str, Take]) -> int:
 
 def write_mix(
     document: Document, takes: dict[str, Take], folder: Path, output: Output, progress: Progress, *,
-    mix: bool, stems: bool,
+    mix: bool, stems: bool, told: dict[str, str] | None = None,
 ) -> dict[str, int]:  # fmt: skip
     """Write mix.FORMAT and stems_NN_name.FORMAT into a folder, all as long as the session, or none of them.
 
@@ -105,7 +107,7 @@ def write_mix(
 
         whole = open_writer(f"mix.{output.file_format}") if mix else None
         parts = {k: open_writer(name) for k, name in names.items()}
-        for block, blocks in render_mix_and_stems(document, takes, frames):
+        for block, blocks in render_mix_and_stems(document, takes, frames, told):
             if whole is not None:
                 whole.write(block)
             for k, writer in parts.items():
@@ -126,12 +128,14 @@ def export_mix(
 ) -> dict[str, object]:
     """Write the mix as one file, or the stems as one zip of files; returns {"file", "clipped_frames"}."""
     document = document_of(house, session_id)
-    clipped = write_mix(document, house.takes(document), folder, output, progress, mix=not stems, stems=stems)
+    told: dict[str, str] = {}
+    takes = house.takes(document)
+    clipped = write_mix(document, takes, folder, output, progress, mix=not stems, stems=stems, told=told)
     path = folder / f"mix.{output.file_format}"
     if stems:
         path = folder / "stems.zip"
         pack(path, [(folder / name, name) for name in clipped])
-    return {"file": str(path), "clipped_frames": sum(clipped.values())}
+    return {"file": str(path), "clipped_frames": sum(clipped.values()), "passed_by": list(told.values())}
 
 
 def pack(path: Path, files: Iterable[tuple[Path, str]]) -> None:

@@ -78,11 +78,11 @@ class TraceWriter:
 def process_file(
     source: Path, output: Path, chain_path: Path, *, keys: dict[str, Path], trace: Path | None, block_frames: int,
     file_format: str | None, bits: str, dither: str | None = None, progress: Progress = _no_progress,
-) -> int:  # fmt: skip
+) -> tuple[int, list[str]]:  # fmt: skip
     """Hold a file through a chain file into `output`, as long as the source and lined up with it.
 
-    Returns how many frames an integer format had to clip. Raises InputError for anything given wrongly, before
-    anything is written; nothing half-written is left, whatever happens.
+    Returns how many frames an integer format had to clip, and sentences on processors that failed and were passed by.
+    Raises InputError for anything given wrongly, before anything is written; nothing half-written is left.
     """
     if not 1 <= block_frames <= MAX_BLOCK_FRAMES:
         raise SettingsError(f"--block is {block_frames}; allowed: 1 to {MAX_BLOCK_FRAMES} frames.")
@@ -112,7 +112,7 @@ def process_file(
                 tracer.write(gains, block.shape[1])
             done += block.shape[1]
             progress(done, reader.frames)
-        return writer.clipped_frames
+        return writer.clipped_frames, list(chain.failures.values())
 
 
 def _text(path: Path) -> str:

@@ -176,10 +176,11 @@ def _take_blocks(
 
 def render_session(
     path: Path, folder: Path, output: Output, progress: Progress, *, mix: bool, stems: bool
-) -> dict[str, int]:
+) -> tuple[dict[str, int], list[str]]:
     """Write mix and stems of a session file (the zip, or the JSON with its takes beside it) into a folder.
 
-    Returns clipped frames by file name; nothing half-written is left, whatever happens.
+    Returns clipped frames by file name, and sentences on processors that failed and were passed by; nothing
+    half-written is left, whatever happens.
     """
     output.check()
     if not folder.is_dir():
@@ -198,7 +199,9 @@ def render_session(
                 place = work / f"take{len(takes)}"
                 write_take(place, blocks, channels=facts.channels, sample_rate=facts.sample_rate)
             takes[take_id] = Take(place)
-        return write_mix(parsed.session, takes, folder, output, progress, mix=mix, stems=stems)
+        told: dict[str, str] = {}
+        clipped = write_mix(parsed.session, takes, folder, output, progress, mix=mix, stems=stems, told=told)
+        return clipped, list(told.values())
 
 
 @contextlib.contextmanager

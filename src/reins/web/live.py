@@ -19,7 +19,8 @@ from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import LISTENS, Listening
 from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.matching import MOST_GAIN_DB
-from reins.core.sessions import Document
+from reins.core.plain import read_json
+from reins.core.sessions import MAX_FRAME, Document
 from reins.core.takes import Take
 from reins.errors import InputError, ReinsError
 from reins.services.editing import document_of
@@ -38,6 +39,7 @@ class DeskPlayer:
         self._house, self._out = house, out
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
         self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
+        self._told: dict[str, str] = {}  # what has failed and was said
         self._clock = LiveClock(self._trial, self._takes(self._trial))
         self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
         self._thread.start()
@@ -51,7 +53,17 @@ class DeskPlayer:
         self._commands.put(None)
 
     def _takes(self, document: Document) -> dict[str, Take]:
-        return self._house.takes(document)
+        """The takes that are there; of a track whose recording cannot be opened that is said, and the rest plays."""
+        found, problems = self._house.takes_there(document)
+        self._tell({f"open {track_id}": sentence for track_id, sentence in problems.items()})
+        return found
+
+    def _tell(self, failures: dict[str, str]) -> None:
+        """Say what has failed, once as long as it stays the same."""
+        for what, sentence in failures.items():
+            if self._told.get(what) != sentence:
+                self._told[what] = sentence
+                self._say({"type": "error", "sentence": sentence})
 
     def _run(self) -> None:
         while True:
@@ -84,6 +96,7 @@ class DeskPlayer:
                 break
             self._out(HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes())
             self._say(_meters(block))
+            self._tell(self._clock.failures())
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
             self._say({"type": "ended", "stream": self._clock.stream})
@@ -92,10 +105,10 @@ class DeskPlayer:
         self._out(json.dumps(message))
 
     def _handle(self, message: dict[str, Any]) -> None:
-        handler = getattr(self, f"_on_{message.get('type')}", None)
+        handler = getattr(self, f"_on_{str(message.get('type'))[:40]}", None)
         try:
             if handler is None:
-                raise InputError(f"“{message.get('type')}” is not a command of the live socket.")
+                raise InputError(f"“{str(message.get('type'))[:40]}” is not a command of the live socket.")
             handler(message)
         except ReinsError as error:
             self._say({"type": "error", "sentence": str(error)})
@@ -105,8 +118,11 @@ class DeskPlayer:
             log.exception("desk player: %s", message.get("type"))
             self._say({"type": "error", "sentence": "Something went wrong while playing; nothing was changed."})
 
+    def _on_unreadable(self, message: dict[str, Any]) -> None:
+        raise InputError(message["sentence"])
+
     def _on_play(self, message: dict[str, Any]) -> None:
-        frame = int(message["frame"])
+        frame = min(max(int(message["frame"]), 0), MAX_FRAME)
         stream = self._clock.play(frame)
         self._say({"type": "started", "stream": stream, "frame": frame})
 
@@ -156,6 +172,7 @@ class DeskPlayer:
 
     def _change(self, document: Document) -> None:
         self._trial = document
+        self._told = {what: said for what, said in self._told.items() if what.startswith("open ")}
         self._clock.add_takes(self._takes(document))
         if self._clock.change(document):
             self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
@@ -212,18 +229,25 @@ async def live(socket: WebSocket, session_id: str) -> None:
     forget = house.listen(kept)
     sender = asyncio.create_task(_send_all(socket, outbox))
     try:
-        while True:
-            message = json.loads(await socket.receive_text())
-            if isinstance(message, dict) and message.get("type") != "kept":
-                player.command(message)
+        while (frame := await socket.receive())["type"] == "websocket.receive":
+            player.command(_command(frame.get("text") or frame.get("bytes") or ""))
     except (WebSocketDisconnect, RuntimeError):
         pass
-    except ValueError:
-        await socket.close(1003)
     finally:
         forget()
         player.close()
         sender.cancel()
+
+
+def _command(text: str | bytes) -> dict[str, Any]:
+    """A command from what has come over the socket; what is none is said by the player, in its turn."""
+    try:
+        message = read_json(text, "A command")
+    except InputError as error:
+        return {"type": "unreadable", "sentence": f"{error} Nothing was changed."}
+    if not isinstance(message, dict) or message.get("type") in ("kept", "unreadable"):
+        return {"type": "unreadable", "sentence": "A command must be an object with a type. Nothing was changed."}
+    return message
 
 
 async def _send_all(socket: WebSocket, outbox: "asyncio.Queue[str | bytes]") -> None:

@@ -28,6 +28,7 @@ KERNELS = (
     "core.dsp.dynamics",
     "core.dsp.gating",
     "core.dsp.filters",
+    "core.dsp.cuts",
     "core.dsp.variable",
     "core.dsp.loudness",
     "core.dsp.limiting",

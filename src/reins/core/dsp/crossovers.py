@@ -9,9 +9,12 @@ the source through all these all-passes: flat in level, turned in phase.
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.dsp.cuts import ALL_PASS, HIGH_PASS, LOW_PASS, prewarped, second_order
+from reins.core.dsp.filters import butterworth_cut
+from reins.core.dsp.gliding import Glide
 
 Array = npt.NDArray[np.float64]
+BUTTERWORTH_K = np.sqrt(2.0)  # 1 / Q of a Butterworth filter of second order
 
 
 def crossover_sections(frequency_hz: float, sample_rate: int) -> tuple[Array, Array, Array]:
@@ -41,22 +44,23 @@ class Splitter:
         self._sample_rate = sample_rate
         count = len(crossovers_hz)
         self._low, self._high = (np.zeros((count, 2, channels, 2)) for _ in range(2))
-        self._turned = np.zeros((count, count, 1, channels, 2))
-        self.place(crossovers_hz)
+        self._turned = np.zeros((count, count, channels, 2))
+        self._glide = Glide(crossovers_hz, sample_rate)
 
     def place(self, crossovers_hz: list[float]) -> None:
-        """Move the crossovers; all state is kept."""
-        self._sections = [crossover_sections(frequency, self._sample_rate) for frequency in crossovers_hz]
+        """Move the crossovers: they glide there; all state is kept."""
+        self._glide.go(crossovers_hz)
 
     def process(self, signal: Array) -> list[Array]:
         """The bands of the next block (channels, frames), from the lowest."""
         bands: list[Array] = []
         rest = signal.copy()
-        for index, (low, high, all_pass) in enumerate(self._sections):
+        for index, g in enumerate(prewarped(self._glide.step(signal.shape[1]), self._sample_rate)):
             for lower, band in enumerate(bands):
-                run_sections(all_pass, self._turned[index, lower], band)
+                second_order(band, g, BUTTERWORTH_K, ALL_PASS, self._turned[index, lower])
             part = rest.copy()
-            run_sections(low, self._low[index], part)
-            run_sections(high, self._high[index], rest)
+            for stage in range(2):
+                second_order(part, g, BUTTERWORTH_K, LOW_PASS, self._low[index, stage])
+                second_order(rest, g, BUTTERWORTH_K, HIGH_PASS, self._high[index, stage])
             bands.append(part)
         return [*bands, rest]

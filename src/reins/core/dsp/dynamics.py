@@ -17,9 +17,11 @@ from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_ampl
 CHUNK = 1024
 SCRATCH_ROWS = 5
 
-# State of one gain lane: gain and slow gain in dB, frames of hold left, mean square.
-GAIN, SLOW, HOLD, MEAN_SQUARE = 0, 1, 2, 3
-LANE_STATE = 4
+# State of one gain lane: gain and slow gain in dB, frames of hold left, mean square; of the automatic release the
+# valley, frames until it ends and until demand does, frames that has lasted.
+GAIN, SLOW, HOLD, MEAN_SQUARE, VALLEY, VALLEY_LEFT, DEMAND_LEFT, DEMAND_AGE = 0, 1, 2, 3, 4, 5, 6, 7
+LANE_STATE = 8
+VALLEY_NEAR_DB = 0.1  # a dip within this of the valley counts as it
 
 # Places of the settings, ready for the kernel, in its parameter array. One array costs a tenth of passing twenty
 # numbers one by one.
@@ -30,7 +32,8 @@ OUTPUT, MID_SIDE, FIRST_DRY, FIRST_WET, SECOND_DRY, SECOND_WET = 14, 15, 16, 17,
 # Which side of the threshold the curve acts on (1 above, -1 below), whether attack is the way back to 0 dB, the sign of
 # the gain: (1, 0, 1) compresses, (-1, 1, 1) expands downward, (1, 0, -1) upward; and what the key's level must reach.
 SIDE, MIRRORED, GAIN_SIGN, KEY_FLOOR_DB = 20, 21, 22, 23
-PARAMS = 24
+VALLEY_FRAMES = 24
+PARAMS = 25
 
 
 @inlined
@@ -128,15 +131,39 @@ def _smooth_two(targets, gains, count, params, states):
 
 
 @inlined
-def _slow_release(target, gain, count, fill_k, drain_k, state):
-    """The second release of the automatic kind: fills slowly, drains slowly; the deeper of the two wins."""
-    g = state[SLOW]
+def slow_step(slow, fast, target, fill_k, drain_k, span, valley):
+    """The next slow gain of the automatic release, all in dB: it fills towards the valley of the fast gain while more
+    is wanted than it holds, and drains otherwise; the deeper of the two is used.
+
+    valley: state (valley, frames until it ends, frames until demand does, frames it has lasted). Demand lasts `span`
+    frames longer than it is there and counts `span` frames later, so that a lone hit fills no more than it is long. The
+    valley is the deepest the fast gain has
+    been over `span` frames, half a period of the lowest tone: so the slow gain comes to rest there, and a steady bass
+    note is held by a gain that stands still instead of one that follows its every half wave.
+    """
+    if fast <= valley[0] + VALLEY_NEAR_DB:
+        valley[0], valley[1] = min(fast, valley[0]), span
+    elif valley[1] > 0.0:
+        valley[1] -= 1.0
+    else:
+        valley[0] = fast
+    if target < slow:
+        valley[2] = span
+    elif valley[2] > 0.0:
+        valley[2] -= 1.0
+    valley[3] = valley[3] + 1.0 if valley[2] > 0.0 else 0.0
+    goal = valley[0] if valley[3] > span else max(target, slow)
+    return slow + (fill_k if goal < slow else drain_k) * (goal - slow)
+
+
+@inlined
+def _slow_release(target, gain, count, params, state):
+    """The second release of the automatic kind, into gain: the deeper of it and the fast one."""
+    slow, fill_k, drain_k, span = state[SLOW], params[FILL_K], params[DRAIN_K], params[VALLEY_FRAMES]
     for i in range(count):
-        t = target[i]
-        k = fill_k if t < g else drain_k
-        g = (1.0 - k) * g + k * t
-        gain[i] = g if g < gain[i] else gain[i]
-    state[SLOW] = g if abs(g) > 1e-30 else 0.0
+        slow = slow_step(slow, gain[i], target[i], fill_k, drain_k, span, state[VALLEY:])
+        gain[i] = slow if slow < gain[i] else gain[i]
+    state[SLOW] = slow if abs(slow) > 1e-30 else 0.0
 
 
 @inlined
@@ -221,7 +248,7 @@ def _follow_level(level, gain, target, count, params, state):
     _target_of(level, target, count, params)
     _smooth(target, gain, count, params[ATTACK_K], params[RELEASE_K], params[HOLD_FRAMES], state)
     if params[AUTO_RELEASE] > 0.0:
-        _slow_release(target, gain, count, params[FILL_K], params[DRAIN_K], state)
+        _slow_release(target, gain, count, params, state)
     if params[GAIN_SIGN] < 0.0 or params[MIRRORED] > 0.0:
         _negate(gain, count)
 
@@ -263,6 +290,8 @@ def follow_bands(amplitude, places, state, params, scratch, gain_db):
                 state[places[bands - 1]],
             )
         for band in range(bands):
+            if params[band, AUTO_RELEASE] > 0.0:
+                _slow_release(amplitude[band, start:], gain_db[band, start:], count, params[band], state[places[band]])
             if params[band, GAIN_SIGN] < 0.0:
                 _negate(gain_db[band, start:], count)
 

@@ -4,15 +4,15 @@ import numpy as np
 
 from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
-from reins.core.dsp.dynamics import CHUNK, HOLD_FRAMES, RANGE_DB, THRESHOLD_DB, apply_gain, levels_db
+from reins.core.dsp.dynamics import CHUNK, DRAIN_K, FILL_K, HOLD_FRAMES, RANGE_DB, THRESHOLD_DB, apply_gain, levels_db
 
-# State of a gate's lane: gain as amplitude and in dB, whether it is open, frames of hold left. Levels carry their own
-# state (dynamics.MEAN_SQUARE).
-AMP, GATE_DB, OPEN, GATE_HOLD = 0, 1, 2, 4
-GATE_STATE = 5
+# State of a gate's lane: gain as amplitude and in dB, whether it is open, frames of hold left, and how long it has been
+# open, from 0 to 1. Levels carry their own state (dynamics.MEAN_SQUARE).
+AMP, GATE_DB, OPEN, GATE_HOLD, SUSTAIN = 0, 1, 2, 4, 5
+GATE_STATE = 6
 CLOSED, OPENED, HOLDING, CLOSING = 0, 1, 2, 3
 # Settings of a gate where the compressor has its curve and times.
-CLOSE_DB, SILENT, RISE, FALL_DB, INVERT = 5, 6, 8, 9, 11
+CLOSE_DB, SILENT, RISE, FALL_DB, INVERT, SLOWER = 5, 6, 8, 9, 11, 24
 
 
 @inlined
@@ -25,6 +25,7 @@ def _gate_lane(level, value, known_amp, told, count, params, state):
     open_db, close_db, range_db = params[THRESHOLD_DB], params[CLOSE_DB], params[RANGE_DB]
     rise, fall_db, hold_frames, invert = params[RISE], params[FALL_DB], params[HOLD_FRAMES], params[INVERT] > 0.0
     silent = params[SILENT] > 0.0
+    slower, fill_k, drain_k, sustain = params[SLOWER], params[FILL_K], params[DRAIN_K], state[SUSTAIN]
     amp, db, is_open, left = state[AMP], state[GATE_DB], state[OPEN] > 0.0, state[GATE_HOLD]
     opening = amp >= 0.0  # the one that is not moving is not kept: amp is -1 while dB counts
     amplitudes = 0
@@ -37,6 +38,8 @@ def _gate_lane(level, value, known_amp, told, count, params, state):
                 left -= 1
             else:
                 is_open = False
+        if slower > 0.0:
+            sustain = sustain + fill_k * (1.0 - sustain) if is_open else sustain - drain_k * sustain
         if is_open != invert:
             if not opening:
                 amp = 0.0 if silent and db <= -range_db else 10.0 ** (db / 20.0)
@@ -50,10 +53,11 @@ def _gate_lane(level, value, known_amp, told, count, params, state):
             if opening:
                 db = 0.0 if amp >= 1.0 else 20.0 * np.log10(amp if amp > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE)
                 opening = False
-            db = db - fall_db
+            db = db - (fall_db / (1.0 + slower * sustain) if slower > 0.0 else fall_db)
             db = db if db > -range_db else -range_db
             value[i], known_amp[i] = db, 0.0
             told[i] = CLOSED if db == -range_db else CLOSING
+    state[SUSTAIN] = sustain if sustain > 1e-30 else 0.0
     state[AMP] = amp if opening else -1.0
     state[GATE_DB], state[OPEN], state[GATE_HOLD] = db, 1.0 if is_open else 0.0, left
     return amplitudes

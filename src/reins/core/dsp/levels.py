@@ -17,6 +17,20 @@ def peak(block):
     return top
 
 
+EXPONENT_BITS = np.int64(0x7FF0000000000000)  # all set where a float is infinite or not a number
+
+
+@kernel("b1(f8[:,::1])")
+def is_finite(block):
+    """Whether every sample of a block (channels, frames) is finite; on the bits, so that it vectorises."""
+    found = np.int64(0)
+    for channel in range(block.shape[0]):
+        bits = block[channel].view(np.int64)
+        for i in range(bits.size):
+            found += np.int64((bits[i] & EXPONENT_BITS) == EXPONENT_BITS)
+    return found == 0
+
+
 @kernel("void(f8[:,::1], f8[::1])")
 def peak_and_energy(block, out):
     """Largest magnitude and sum of squares of a block (channels, frames), into out (2,)."""

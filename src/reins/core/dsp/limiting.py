@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db
+from reins.core.dsp.dynamics import slow_step
 
 Array = npt.NDArray[np.float64]
 
@@ -21,8 +22,10 @@ REACH = 2.4  # no phase can make more of its samples: its magnitudes add up to l
 STEPS = float(1 << 40)
 NEPER_PER_DB = math.log(10.0) / 20.0
 
-# State of a lane: gain and slow gain in dB, and the sum of the mean in steps (whole numbers below 2^53: exact).
-GAIN, SLOW, TOTAL = 0, 1, 2
+# State of a lane: gain and slow gain in dB, the sum of the mean in steps (whole numbers below 2^53: exact), and of the
+# automatic release what dsp.dynamics.slow_step has: the valley, frames until it ends and until demand does, its age.
+GAIN, SLOW, TOTAL, VALLEY, VALLEY_LEFT, DEMAND_LEFT, DEMAND_AGE = 0, 1, 2, 3, 4, 5, 6
+LANE_STATE = 7
 PIECE = 256  # frames looked at together when asking whether anything can reach the ceiling
 
 
@@ -83,14 +86,14 @@ def between_peaks(padded, phases, ceiling, peaks):
 def limit_gain(gains, wanted, places, lanes, recent, counters, params):
     """Turn peaks (lanes, frames) into gains, in place.
 
-    wanted, places (lanes, window + 1): the queue of the sliding minimum as a ring, values and frames. lanes (lanes, 3):
-    gains in dB and the sum. recent (lanes, mean): the last gains in whole steps. counters (lanes, 4): frame, the
+    wanted, places (lanes, window + 1): the queue of the sliding minimum as a ring, values and frames. lanes (lanes,
+    LANE_STATE). recent (lanes, mean): the last gains in whole steps. counters (lanes, 4): frame, the
     queue's first place and length, place of the mean. params: ceiling, link 0..1, release_k, automatic (0 or 1),
-    fill_k, drain_k.
+    fill_k, drain_k, frames of the valley.
     """
     count, frames = gains.shape
     ring, mean = wanted.shape[1], recent.shape[1]
-    ceiling, link, release_k, automatic, fill_k, drain_k = params
+    ceiling, link, release_k, automatic, fill_k, drain_k, span = params
     # Logarithm and power are taken only of what has changed: the least gain stands for a window at a time.
     known_least, known_target = np.ones(count), np.zeros(count)
     known_used, known_steps = np.zeros(count), np.zeros(count, np.int64)
@@ -124,9 +127,10 @@ def limit_gain(gains, wanted, places, lanes, recent, counters, params):
                 target = known_target[lane]
             gain, slow = lanes[lane, GAIN], lanes[lane, SLOW]
             gain = target if target < gain else gain + release_k * (target - gain)
-            slow = slow + (fill_k if target < slow else drain_k) * (target - slow)
             gain = gain if gain < -1e-12 else 0.0
-            slow = slow if slow < -1e-12 else 0.0
+            if automatic > 0.0:
+                slow = slow_step(slow, gain, target, fill_k, drain_k, span, lanes[lane, VALLEY:])
+                slow = slow if slow < -1e-12 else 0.0
             lanes[lane, GAIN], lanes[lane, SLOW] = gain, slow
             used = slow if automatic > 0.0 and slow < gain else gain
             steps = int(STEPS)

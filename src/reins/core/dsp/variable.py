@@ -36,7 +36,8 @@ def prewarped(frequency_hz: float, sample_rate: int) -> float:
     return math.tan(math.pi * min(frequency_hz, 0.499 * sample_rate) / sample_rate)
 
 
-def _fixed(g: float, k: float, m0: float, m1: float, m2: float) -> Array:
+def fixed(g: float, k: float, m0: float, m1: float, m2: float) -> Array:
+    """Coefficients of m0 x + m1 v1 + m2 v2 of a filter with these g and k; see the module."""
     a1 = 1.0 / (1.0 + g * (g + k))
     return np.array([2.0 * a1 - 1.0, 2.0 * g * a1, 1.0 - 2.0 * g * g * a1, m0, 0.5 * m1, 0.5 * m2])
 
@@ -49,7 +50,7 @@ def region(shape: str, *, freq_hz: float, q: float, sample_rate: int, rest: bool
     g = prewarped(freq_hz, sample_rate)
     k = 1.0 / q if shape == "bell" else math.sqrt(2.0)
     m0, m1, m2 = {"bell": (0.0, k, 0.0), "low_shelf": (0.0, 0.0, 1.0), "high_shelf": (1.0, -k, -1.0)}[shape]
-    return _fixed(g, k, 1.0 - m0, -m1, -m2) if rest else _fixed(g, k, m0, m1, m2)
+    return fixed(g, k, 1.0 - m0, -m1, -m2) if rest else fixed(g, k, m0, m1, m2)
 
 
 #: A region that lets everything through.
@@ -73,11 +74,11 @@ def still(shape: str, *, freq_hz: float, q: float, gain_db: float, sample_rate: 
     w = prewarped(freq_hz, sample_rate)
     if shape == "bell":
         k = 1.0 / (q * a)
-        return _fixed(w, k, 0.0, k * (a * a - 1.0), 0.0)
+        return fixed(w, k, 0.0, k * (a * a - 1.0), 0.0)
     k = 1.0 / q
     if shape == "low_shelf":
-        return _fixed(w / math.sqrt(a), k, 0.0, k * (a - 1.0), a * a - 1.0)
-    return _fixed(w * math.sqrt(a), k, a * a - 1.0, k * (1.0 - a) * a, 1.0 - a * a)
+        return fixed(w / math.sqrt(a), k, 0.0, k * (a - 1.0), a * a - 1.0)
+    return fixed(w * math.sqrt(a), k, a * a - 1.0, k * (1.0 - a) * a, 1.0 - a * a)
 
 
 def response(coefficients: Array, frequencies_hz: Array, sample_rate: int) -> npt.NDArray[np.complex128]:

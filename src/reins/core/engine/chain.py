@@ -2,27 +2,54 @@
 
 A changed setting does not touch a running processor: the chain is copied with all its state, the copy takes the new
 settings, both run side by side for 10 ms and the result fades from one to the other. That one mechanism serves every
-setting of every processor, switching on and off, adding, removing and reordering; nothing is reset.
+setting of every processor, switching on and off, adding, removing and reordering; nothing is reset. What is new to the
+chain has first heard what lies before (see strips), so that it comes in settled.
+
+No sample that is not finite leaves a chain: each block is looked at, and a processor that made it, or that failed, is
+passed by and named in `failures`.
 """
 
 import copy
+import logging
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.dsp.levels import furthest, peak
+from reins.core.dsp.gliding import fade_in
+from reins.core.dsp.levels import furthest, is_finite, peak
 from reins.core.processors import PROCESSORS, Processor
-from reins.core.processors.base import Delay
+from reins.core.processors.base import Delay, settling_s
 from reins.core.routing import has_key, key_names
 from reins.core.units import lin_to_db, ms_to_frames
 from reins.errors import SettingsError
 
+log = logging.getLogger(__name__)
 Array = npt.NDArray[np.float64]
 GLIDE_MS = 10.0
+MOST_SETTLING_S = 14.0  # of sound through one processor
+
+
+class PassedBy:
+    """Stands where a processor has failed: the sound goes through as it is, as late as it would have been."""
+
+    gains_db: ClassVar[dict[str, Array]] = {}
+    marks: ClassVar[dict[str, Array]] = {}
+    key_heard = None
+
+    def __init__(self, channels: int, latency_frames: int) -> None:
+        self.latency_frames = latency_frames
+        self._delay = Delay(channels, latency_frames)
+
+    def process(self, block: Array, key: Any = None) -> Array:
+        """The block, delayed."""
+        return self._delay.process(block)
+
+    def hears(self, band: str = "") -> None:
+        """Nothing."""
 
 
 @dataclass
@@ -30,7 +57,7 @@ class Stage:
     """A processor at work, and the delays that line its outside keys up with it, by name."""
 
     entry: ProcessorEntry
-    processor: Processor
+    processor: Processor | PassedBy
     keys: dict[str, Delay]
 
     def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
@@ -58,6 +85,13 @@ def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int) -> int:
     return sum(PROCESSORS[e.type].latency_of(e.settings, sample_rate=sample_rate) for e in entries if e.on)
 
 
+def settling_frames(entries: list[ProcessorEntry], sample_rate: int) -> int:
+    """Frames a fresh chain has to hear until it stands as if it had always run, as far as that can be afforded."""
+    on = [entry for entry in entries if entry.on]
+    seconds = max((settling_s(entry.settings) for entry in on), default=0.0)
+    return round(min(seconds, MOST_SETTLING_S / max(len(on), 1)) * sample_rate)
+
+
 def wants_spectrum(entries: list[ProcessorEntry]) -> bool:
     """Whether a chain matches loudness by the spectrum of its take."""
     return any(entry.on and getattr(entry.settings, "match_loudness", False) for entry in entries)
@@ -75,6 +109,7 @@ class Chain:
     ) -> None:  # fmt: skip
         self._channels, self._sample_rate, self._key_channels = channels, sample_rate, key_channels
         self._spectrum = spectrum
+        self.failures: dict[str, str] = {}
         self._arrange(entries, {})
 
     def _arrange(self, entries: list[ProcessorEntry], known: dict[Any, Stage]) -> None:
@@ -95,8 +130,9 @@ class Chain:
                 have = ", ".join(self._key_channels) or "none"
                 raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
         channels = {name: self._key_channels[name] for name in names}
-        if old is None:
-            processor: Processor = PROCESSORS[entry.type](
+        processor: Processor
+        if old is None or isinstance(old.processor, PassedBy):
+            processor = PROCESSORS[entry.type](
                 entry.settings, channels=self._channels, sample_rate=self._sample_rate,
                 key_channels=next(iter(channels.values()), self._channels) if has_key(entry) else channels,
             )  # fmt: skip
@@ -115,13 +151,60 @@ class Chain:
         return sum(stage.processor.latency_frames for stage in self._stages)
 
     def process(self, block: Array, keys: Mapping[str, Array] = {}) -> Array:
-        """The result (channels, frames) for the next block; keys by name, aligned with the block."""
+        """The result (channels, frames) for the next block, always finite; keys by name, aligned with the block."""
         block = np.ascontiguousarray(block)
         self._passed = [block]
-        for stage in self._stages:
-            block = stage.process(block, keys)
-            self._passed.append(block)
-        return block
+        try:
+            for stage in self._stages:
+                block = stage.process(block, keys)
+                self._passed.append(block)
+        except Exception:
+            log.exception("a processor failed: %s", self._stages[len(self._passed) - 1].entry.type)
+            return self._mended(keys)
+        return block if is_finite(block) else self._mended(keys)
+
+    def _mended(self, keys: Mapping[str, Array]) -> Array:
+        """The block once more, from the first stage on that did not make it, which is passed by from now on; those
+        after it have heard what it made and begin anew.
+        """
+        guilty: int | None = None
+        if is_finite(self._passed[0]):
+            first_bad = (i for i, made in enumerate(self._passed) if not is_finite(made))
+            guilty = next(first_bad, len(self._passed)) - 1
+            del self._passed[guilty + 1 :]
+        else:
+            self.failures["source"] = "The recording holds samples that are no numbers; they are silent."
+            self._passed = [np.nan_to_num(self._passed[0], nan=0.0, posinf=0.0, neginf=0.0)]
+            self._stages = [self._anew(stage) for stage in self._stages]
+        while (place := len(self._passed) - 1) < len(self._stages):
+            made = None
+            if place != guilty:
+                try:
+                    made = self._stages[place].process(self._passed[-1], keys)
+                except Exception:
+                    log.exception("a processor failed: %s", self._stages[place].entry.type)
+            if made is None or not is_finite(made):
+                self._pass_by(place)
+                made = self._stages[place].process(self._passed[-1], keys)
+                self._stages[place + 1 :] = [self._anew(stage) for stage in self._stages[place + 1 :]]
+            self._passed.append(made)
+        return self._passed[-1]
+
+    def _pass_by(self, place: int) -> None:
+        stage = self._stages[place]
+        entry, latency = stage.entry, stage.processor.latency_frames
+        self._stages[place] = Stage(entry, PassedBy(self._channels, latency), stage.keys)
+        self.failures[entry.id or str(place)] = (
+            f"{PROCESSORS[entry.type].label}, processor {self.entries.index(entry) + 1} of its chain, made what is no "
+            "sound and is passed by; change its settings or take it out."
+        )
+
+    def _anew(self, stage: Stage) -> Stage:
+        """A stage as at the beginning."""
+        if isinstance(stage.processor, PassedBy):
+            return stage
+        latency = next(iter(stage.keys.values())).frames if stage.keys else 0
+        return self._stage(stage.entry, tuple(stage.keys), None, latency)
 
     def gains(self) -> list[tuple[ProcessorEntry, dict[str, Array], int]]:
         """After `process`: each processor's moving gains and marks, and the latency of the sound they acted on."""
@@ -159,17 +242,30 @@ class Chain:
             latency += stage.processor.latency_frames
         return None
 
+    def _known(self) -> dict[Any, Stage]:
+        """The stages that others can go on from, by id, type and keys."""
+        going = [stage for stage in self._stages if not isinstance(stage.processor, PassedBy)]
+        return {(s.entry.id, s.entry.type, tuple(s.keys)): s for s in going}
+
+    def lacks(self, entries: list[ProcessorEntry]) -> bool:
+        """Whether something is on in `entries` that has no stage here to go on from."""
+        known = self._known()
+        return any((e.id, e.type, key_names(e)) not in known for e in entries if e.on)
+
     def evolved(
         self,
         entries: list[ProcessorEntry],
         key_channels: Mapping[str, int] | None = None,
         spectrum: Array | None = None,
+        settled: "Chain | None" = None,
     ) -> "Chain":
-        """A copy with the state of this one and the settings of `entries`; processors are matched by id and type."""
+        """A copy with the state of this one and the settings of `entries`; processors are matched by id and type. What
+        is not known here goes on from `settled`, a chain that has heard what lies before.
+        """
         twin = copy.copy(self)
-        twin._spectrum = spectrum
+        twin._spectrum, twin.failures = spectrum, {}
         twin._key_channels = self._key_channels if key_channels is None else key_channels
-        twin._arrange(entries, {(s.entry.id, s.entry.type, tuple(s.keys)): s for s in self._stages})
+        twin._arrange(entries, (settled._known() if settled else {}) | self._known())
         return twin
 
 
@@ -198,7 +294,7 @@ class GlidingChain:
         before = self._old.process(old_block, keys)
         after = self.chain.process(block, keys)
         frames = block.shape[1]
-        weight = np.minimum((self._glided + np.arange(1, frames + 1)) / self._glide_frames, 1.0)
+        weight = fade_in(self._glided, frames, self._glide_frames)
         self._glided += frames
         if self._glided >= self._glide_frames:
             self._old = None

@@ -118,7 +118,8 @@ class Graph:
         new = Graph(document, takes, self.stream, self.position)
         old_shape, new_shape = self.plan.shape(), new.plan.shape()
         stay = [k for k in new.players if k in self.players]
-        if any(old_shape[k][2:] != new_shape[k][2:] or self._latency(k) != new._latency(k) for k in stay):
+        moved = (old_shape[k][2:] != new_shape[k][2:] or self._latency(k) != new._latency(k) for k in stay)
+        if any(moved) or any(self.players[k].must_settle(document.strip(k)) for k in stay):
             new.run_in()
             return new
         for strip_id, player in new.players.items():
@@ -135,6 +136,14 @@ class Graph:
 
     def _latency(self, strip_id: str) -> int:
         return self.plan.chain_lead[strip_id] - self.plan.out_lead[strip_id]
+
+    def failures(self) -> dict[str, str]:
+        """Sentences on what has failed, by strip and what it is: processors passed by, recordings that are silent."""
+        return {
+            f"{strip_id}/{what}": said if what.startswith("take ") else f"{player.strip.name}: {said}"
+            for strip_id, player in self.players.items()
+            for what, said in player.failures().items()
+        }
 
     def process(self, frames: int, *, dry: bool = False) -> None:
         """Work on the next frames; `dry` has every strip tell what would be there without any chain."""

@@ -9,11 +9,12 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.engine.mixer import BLOCK_FRAMES, Listening, Mixer
-from reins.core.engine.stream import Stream
+from reins.core.engine.stream import SEAM_MS, Stream
 from reins.core.engine.watching import Sight, Watched, Watcher
 from reins.core.measure.meters import MasterMeter, MasterReading, PeakHold
 from reins.core.sessions import Document
 from reins.core.takes import Take
+from reins.core.units import ms_to_frames
 
 AHEAD_S = 0.150
 MANY_PROCESSORS = 48  # from here on blocks are twice as long: half the work around the kernels, 20 ms more to the hand
@@ -52,7 +53,8 @@ class LiveClock:
         """Start a new stream at a session frame; returns its number."""
         loop = self._document.loop
         span = (loop.start_frame, loop.end_frame) if loop.on and loop.end_frame > loop.start_frame else None
-        self._stream_map = Stream(max(0, frame), span)
+        seam = ms_to_frames(SEAM_MS, self._document.sample_rate)
+        self._stream_map = Stream(max(0, frame), span, seam)
         self._mixer.start(self._stream_map)
         self.stream += 1
         self._sent = self._played = 0
@@ -101,6 +103,10 @@ class LiveClock:
     def listen(self, to: Listening) -> None:
         """Choose what is heard."""
         self._mixer.listen(to)
+
+    def failures(self) -> dict[str, str]:
+        """Sentences on what has failed while playing, by what it is."""
+        return self._mixer.graph.failures()
 
     def ended(self) -> bool:
         """Whether everything there is has been given."""

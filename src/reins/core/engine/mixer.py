@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.gliding import fade_in
 from reins.core.engine.chain import GLIDE_MS
 from reins.core.engine.ear import Ear
 from reins.core.engine.graph import Graph, working
@@ -91,7 +92,7 @@ class Mixer:
         heard = self._heard(self.graph, frames)
         if self._old is not None:
             before = self._heard(self._old, frames)
-            weight = np.minimum((self._faded + np.arange(1, frames + 1)) / self._glide_frames, 1.0)
+            weight = fade_in(self._faded, frames, self._glide_frames)
             heard = before + weight * (heard - before)
             self._faded += frames
             if self._faded >= self._glide_frames:

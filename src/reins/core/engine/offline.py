@@ -14,9 +14,11 @@ from reins.core.routing import destination, leading_to, strip_ids
 from reins.core.sessions import FADER_OFF_DB, MASTER, Document
 from reins.core.takes import Take
 from reins.core.units import db_to_lin
+from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
 RENDER_FRAMES = 8192
+Told = dict[str, str]  # sentences on what has failed, by what it is
 
 
 def run_chain(
@@ -61,11 +63,12 @@ def render_mix(mixer: Mixer, start: int, end: int, *, block_frames: int = BLOCK_
 
 
 def render_graph(
-    document: Document, takes: dict[str, Take], frames: int, lead: Callable[[Plan], int]
+    document: Document, takes: dict[str, Take], frames: int, lead: Callable[[Plan], int], told: Told | None = None
 ) -> Iterator[tuple[Graph, int]]:
     """The graph after each block, and how many frames that has, from the session's first frame to its last.
 
-    It is run behind by `lead` frames of its plan, so that what has this lead is that of those frames.
+    It is run behind by `lead` frames of its plan, so that what has this lead is that of those frames. Sentences on
+    processors that failed and were passed by are put into `told`; StorageError when a recording cannot be read.
     """
     graph = Graph(document, takes, Stream(0))
     graph.position = -lead(graph.plan)
@@ -73,13 +76,21 @@ def render_graph(
     for first in range(0, frames, RENDER_FRAMES):
         count = min(RENDER_FRAMES, frames - first)
         graph.process(count)
+        failures = graph.failures()
+        for what, sentence in failures.items():
+            if "/take " in what:
+                raise StorageError(sentence)
+        if told is not None:
+            told.update(failures)
         yield graph, count
 
 
-def render_strip(document: Document, takes: dict[str, Take], strip_id: str, frames: int) -> Iterator[Array]:
+def render_strip(
+    document: Document, takes: dict[str, Take], strip_id: str, frames: int, told: Told | None = None
+) -> Iterator[Array]:
     """What the chain of a strip makes, fader and pan left out, with all that leads to it."""
     reduced = leading_to(document, strip_id, chain=True)
-    for graph, count in render_graph(reduced, takes, frames, lambda plan: plan.out_lead[strip_id]):
+    for graph, count in render_graph(reduced, takes, frames, lambda plan: plan.out_lead[strip_id], told):
         yield graph.players[strip_id].plain[:, :count]
 
 
@@ -96,7 +107,7 @@ def stem_ids(document: Document) -> list[str]:
 
 
 def render_mix_and_stems(
-    document: Document, takes: dict[str, Take], frames: int
+    document: Document, takes: dict[str, Take], frames: int, told: Told | None = None
 ) -> Iterator[tuple[Array, dict[str, Array]]]:
     """Blocks of the mix with its stems: what the master hears, after its fader and before its chain.
 
@@ -105,7 +116,7 @@ def render_mix_and_stems(
     fader_db = document.master.fader_db
     fader = db_to_lin(fader_db) if fader_db > FADER_OFF_DB else 0.0
     stems = stem_ids(document)
-    for graph, count in render_graph(document, takes, frames, lambda plan: plan.out_lead[MASTER]):
+    for graph, count in render_graph(document, takes, frames, lambda plan: plan.out_lead[MASTER], told):
         players = graph.players
         parts = {k: fader * players[k].aligned[:, :count] for k in stems if k in players}
         yield players[MASTER].aligned[:, :count], parts

@@ -1,6 +1,17 @@
-"""The time every strip hears: a stream that starts at a frame and, looping, jumps back from the loop's end."""
+"""The time every strip hears: a stream that starts at a frame and, looping, jumps back from the loop's end.
 
+At the seam the sound fades over: for SEAM_MS after the jump what follows the loop's end goes on and fades out, while
+the loop's beginning fades in. Every pass but the first begins like that, so passes two and three are the same.
+"""
+
+from collections.abc import Callable
 from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[np.float64]
+SEAM_MS = 3.0
 
 
 @dataclass(frozen=True)
@@ -9,13 +20,19 @@ class Stream:
 
     start_frame: int
     loop: tuple[int, int] | None = None
+    seam_frames: int = 0
+
+    @property
+    def _looping(self) -> tuple[int, int] | None:
+        """The loop, where the stream will come to its end."""
+        return self.loop if self.loop is not None and self.start_frame < self.loop[1] else None
 
     def spans(self, first: int, frames: int) -> list[tuple[int, int]]:
         """(session frame, length) pieces that make up frames first .. first + frames of the stream."""
         position = self.start_frame + first
-        if self.loop is None or self.start_frame >= self.loop[1]:
+        if self._looping is None:
             return [(position, frames)]
-        loop_start, loop_end = self.loop
+        loop_start, loop_end = self._looping
         pieces = []
         while frames > 0:
             if position >= loop_end:
@@ -29,3 +46,35 @@ class Stream:
     def at(self, frame: int) -> int:
         """The session frame at a frame of the stream."""
         return self.spans(frame, 1)[0][0]
+
+    def read(self, sound: Callable[[int, int], Array], first: int, frames: int) -> Array:
+        """What a sound (called with frame and length) gives along the stream, its seams faded over."""
+        spans = self.spans(first, frames)
+        if len(spans) == 1 and not self._seam_at(first):
+            return sound(*spans[0])
+        pieces, at = [], first
+        for position, length in spans:
+            piece = sound(position, length)
+            fading = self._seam_at(at)
+            if fading:
+                self._fade(sound, piece, position, fading)
+            pieces.append(piece)
+            at += length
+        return np.concatenate(pieces, axis=1)
+
+    def _seam_at(self, frame: int) -> int:
+        """How many frames of the fade after a jump are still to come at a frame of the stream."""
+        if self._looping is None or self.start_frame + frame < self._looping[1]:
+            return 0
+        loop_start, loop_end = self._looping
+        into = (self.start_frame + frame - loop_start) % (loop_end - loop_start)
+        return max(0, min(self.seam_frames, loop_end - loop_start) - into)
+
+    def _fade(self, sound: Callable[[int, int], Array], piece: Array, position: int, left: int) -> None:
+        """Blend into a piece what would follow the loop's end; `left` frames of the fade are still to come."""
+        assert self.loop is not None
+        length = min(self.seam_frames, self.loop[1] - self.loop[0])
+        count = min(left, piece.shape[1])
+        share = (length - left + np.arange(1, count + 1)) / (length + 1)
+        going_on = sound(self.loop[1] + position - self.loop[0], count)
+        piece[:, :count] = going_on + (0.5 - 0.5 * np.cos(np.pi * share)) * (piece[:, :count] - going_on)

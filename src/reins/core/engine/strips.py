@@ -7,22 +7,25 @@ in the middle and turns down the far one by the same quarter-turn sine, so that 
 
 import copy
 import math
+from collections import deque
 from collections.abc import Mapping
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.levels import peak_and_energy
-from reins.core.engine.chain import Chain, GlidingChain, wants_spectrum
+from reins.core.engine.chain import Chain, GlidingChain, chain_latency, settling_frames, wants_spectrum
 from reins.core.engine.plan import Plan
 from reins.core.engine.stream import Stream
 from reins.core.lanes import Lane
 from reins.core.processors.base import Delay
 from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
 from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
+from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
 PRE_ROLL_BLOCK = 8192
+PAST_S = 4.0  # what is remembered of what comes to a bus, or to a chain with keys
 
 
 def pan_gains(pan_pct: float, channels: int) -> tuple[float, float]:
@@ -32,6 +35,34 @@ def pan_gains(pan_pct: float, channels: int) -> tuple[float, float]:
     if channels == 1:
         return left, right
     return min(1.0, left * math.sqrt(2.0)), min(1.0, right * math.sqrt(2.0))
+
+
+class Past:
+    """The last seconds of what a chain has heard, its keys with it: what is new to the chain hears them first."""
+
+    def __init__(self, sample_rate: int) -> None:
+        self._most_frames = round(PAST_S * sample_rate)
+        self._blocks: deque[tuple[Array, dict[str, Array]]] = deque()
+        self._frames = 0
+
+    def note(self, block: Array, keys: Mapping[str, Array]) -> None:
+        """Remember a block that the chain hears; nobody may write into it afterwards."""
+        self._blocks.append((block, dict(keys)))
+        self._frames += block.shape[1]
+        while self._frames - self._blocks[0][0].shape[1] >= self._most_frames:
+            self._frames -= self._blocks.popleft()[0].shape[1]
+
+    def replay(self, chain: Chain) -> Chain:
+        """Have a chain hear all that is remembered."""
+        for block, keys in self._blocks:
+            chain.process(block, keys)
+        return chain
+
+    def copy(self) -> "Past":
+        """One that goes on by itself."""
+        twin = copy.copy(self)
+        twin._blocks = self._blocks.copy()
+        return twin
 
 
 class StripPlayer:
@@ -51,6 +82,7 @@ class StripPlayer:
         self._wanted: Track | Bus | Master | None = None
         self._audible = True
         self.chain = GlidingChain(self._fresh(strip), sample_rate=sample_rate)
+        self._past = Past(sample_rate)
         self._to_mix = Delay(2, plan.out_lead[strip_id])
         self._gains = self._target = np.zeros(2)
         self.placed = self.aligned = self.dry = np.zeros((2, 0))
@@ -79,7 +111,7 @@ class StripPlayer:
         twin.chain = GlidingChain(
             self.chain.chain.evolved(strip.chain, key_channels, self._spectrum(strip)), sample_rate=self._rate
         )
-        twin._to_mix = copy.deepcopy(self._to_mix)
+        twin._to_mix, twin._past = copy.deepcopy(self._to_mix), self._past.copy()
         twin._target = twin._mix_gains(strip)
         return twin
 
@@ -94,8 +126,29 @@ class StripPlayer:
                 self.chain.change(self._successor(strip))
             self.strip = strip
 
+    def must_settle(self, strip: Track | Bus | Master) -> bool:
+        """Whether a strip has what the chain at work cannot go on to at once: a processor it lacks, another draft."""
+        return strip.draft != self.strip.draft or self.chain.chain.lacks(strip.chain)
+
     def _successor(self, strip: Track | Bus | Master) -> Chain:
-        return self.chain.chain.evolved(strip.chain, spectrum=self._spectrum(strip))
+        """The chain that follows: on with the state there is, and what is new settled by what lies before. Another
+        draft takes none of this one's state: each is to be heard as it would be by itself.
+        """
+        spectrum = self._spectrum(strip)
+        if not self.must_settle(strip):
+            return self.chain.chain.evolved(strip.chain, spectrum=spectrum)
+        settled = self._settled(strip)
+        if strip.draft != self.strip.draft:
+            return settled
+        return self.chain.chain.evolved(strip.chain, spectrum=spectrum, settled=settled)
+
+    def _settled(self, strip: Track | Bus | Master) -> Chain:
+        """A chain that has heard what lies before."""
+        return self._past.replay(self._fresh(strip))
+
+    def failures(self) -> dict[str, str]:
+        """What has failed here, by processor; see Chain and TrackPlayer."""
+        return self.chain.chain.failures
 
     def _mix_gains(self, strip: Track | Bus | Master) -> Array:
         fader = db_to_lin(strip.fader_db) if strip.fader_db > FADER_OFF_DB and self._audible else 0.0
@@ -142,6 +195,7 @@ class TrackPlayer(StripPlayer):
         )
         self._old_latency = self.chain.chain.latency_frames
         self._trim = lane.gain
+        self._problem: dict[str, str] = {}
 
     def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
         return self.lane.spectrum() if wants_spectrum(strip.chain) else None
@@ -156,6 +210,7 @@ class TrackPlayer(StripPlayer):
 
     def _primed(self, chain: Chain, stream: Stream, position: int, pre_roll: int) -> Chain:
         if chain.entries:
+            pre_roll = max(pre_roll, settling_frames(chain.entries, self._rate))
             end = position + self._out_lead + chain.latency_frames
             begin = min(end, position - min(pre_roll, max(0, stream.at(position))))
             for first in range(begin, end, PRE_ROLL_BLOCK):
@@ -163,10 +218,16 @@ class TrackPlayer(StripPlayer):
         return chain
 
     def _read(self, stream: Stream, first: int, frames: int) -> Array:
-        spans = stream.spans(first, frames)
-        if len(spans) == 1:
-            return self.lane.read(*spans[0])
-        return np.concatenate([self.lane.read(*span) for span in spans], axis=1)
+        """Frames of the take along a stream; a recording that cannot be read is silent, and that is said."""
+        try:
+            return stream.read(self.lane.read, first, frames)
+        except StorageError as error:
+            self._problem = {f"take {self.lane.name}": str(error)}
+            return np.zeros((self.channels, frames))
+
+    def failures(self) -> dict[str, str]:
+        """What has failed here: by processor, and of the take."""
+        return super().failures() | self._problem
 
     def process(
         self, stream: Stream, position: int, frames: int, keys: Mapping[str, Array], *, pre_roll: int, dry: bool
@@ -181,6 +242,8 @@ class TrackPlayer(StripPlayer):
         if self._old_latency != latency:
             old_block = self._read(stream, position + self._out_lead + self._old_latency, frames) * trim
         result = self.chain.process(block, old_block, keys)
+        if keys:
+            self._past.note(block, keys)
         if not self.chain.gliding:
             self._old_latency = latency
         self.fed = block
@@ -201,11 +264,13 @@ class TrackPlayer(StripPlayer):
         return ramp
 
     def _successor(self, strip: Track | Bus | Master) -> Chain:
-        """A chain of equal latency goes on from the old one's state; any other hears what lies before it."""
-        fresh = self._fresh(strip)
-        if fresh.latency_frames == self._old_latency:
-            return self.chain.chain.evolved(strip.chain, spectrum=self._spectrum(strip))
-        return self._primed(fresh, *self._here)
+        """As for every strip, where the latency stays; any other chain hears what lies before it."""
+        if chain_latency(strip.chain, sample_rate=self._rate) == self._old_latency:
+            return super()._successor(strip)
+        return self._primed(self._fresh(strip), *self._here)
+
+    def _settled(self, strip: Track | Bus | Master) -> Chain:
+        return super()._settled(strip) if self._key_channels else self._primed(self._fresh(strip), *self._here)
 
 
 class BusPlayer(StripPlayer):
@@ -232,6 +297,7 @@ class BusPlayer(StripPlayer):
         self.fed = incoming
         block = self._to_chain.process(incoming)
         result = self.chain.process(block, block, keys)
+        self._past.note(block, keys)
         self._incoming = self._source_to_mix.process(incoming)
         self._put_out(result, dry)
 

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.processors import usual
 from reins.core.processors.describing import number
+from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
 
 Array = npt.NDArray[np.float64]
 KEY_ORDER = 4  # 24 dB/oct
@@ -111,6 +112,16 @@ class ProcessorSettings(Strict):
     def settled(cls, settings: dict[str, Any], changed: set[str]) -> dict[str, Any]:
         """Plain settings, after a hand has changed the named ones, with others moved that depend on them."""
         return settings
+
+
+def settling_s(settings: Any) -> float:
+    """How long a processor with these settings, or its slowest band, remembers what it has heard."""
+    release_ms = getattr(settings, "release_ms", getattr(settings, "back_ms", 0.0))
+    if getattr(settings, "auto_release", False):
+        release_ms = 3.0 * SLOW_FILL_MS if release_ms == 0.0 else max(slow_drain_ms(release_ms), 3.0 * SLOW_FILL_MS)
+    own = 3.0 * release_ms + getattr(settings, "attack_ms", 0.0) + getattr(settings, "hold_ms", 0.0)
+    rest = [settings.rest] if hasattr(settings, "rest") and settings.rest.on else []
+    return max(own / 1000.0, *(settling_s(part) for part in [*getattr(settings, "bands", []), *rest]), 0.0)
 
 
 class Processor(ABC):

@@ -17,10 +17,8 @@ from reins.core.dsp import dynamics
 from reins.core.processors import usual
 from reins.core.processors.base import Array
 from reins.core.processors.curves import compress
-from reins.core.processors.describing import choice
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
-from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
-from reins.core.units import ms_to_frames, one_pole_k
+from reins.core.units import ms_to_frames
 
 
 class CompressorSettings(DetectorSettings):
@@ -44,10 +42,7 @@ class CompressorSettings(DetectorSettings):
     release_ms: float = usual.release_ms(
         120.0, "How long it takes to let go; too short makes bass distort, too long flattens."
     )
-    auto_release: bool = choice(
-        False, label="Automatic release", group="Time",
-        help="Lets go quickly after a lone hit, slowly after a long passage.",
-    )  # fmt: skip
+    auto_release: bool = usual.auto_release()
     makeup_db: float = usual.gain_db(
         0.0, "Level given back after the hold; it lifts the quietest parts too.", group="Out", label="Makeup"
     )
@@ -65,6 +60,3 @@ class Compressor(FollowingCurve):
         rate = self._sample_rate
         compress(params, settings, sample_rate=rate)
         params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
-        params[dynamics.AUTO_RELEASE] = settings.auto_release
-        params[dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, rate)
-        params[dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(settings.release_ms), rate)

@@ -6,7 +6,8 @@ import numpy as np
 
 from reins.core.dsp import dynamics
 from reins.core.processors.base import Array
-from reins.core.units import one_pole_k
+from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, slow_drain_ms
+from reins.core.units import ms_to_frames, one_pole_k
 
 NO_LIMIT_DB = 60.0
 FLAT_RATIO = 100.0
@@ -27,8 +28,17 @@ def expand(params: Array, settings: Any, *, down: bool, sample_rate: int) -> Non
     params[dynamics.GAIN_SIGN] = 1.0 if down else -1.0
 
 
+def release_by_itself(params: Array, release_ms: float, *, on: bool, sample_rate: int) -> None:
+    """The automatic release beside this one; see processors.release."""
+    params[dynamics.AUTO_RELEASE] = on
+    params[dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, sample_rate)
+    params[dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(release_ms), sample_rate)
+    params[dynamics.VALLEY_FRAMES] = ms_to_frames(VALLEY_MS, sample_rate)
+
+
 def _fill(params: Array, settings: Any, slope: float, range_db: float, sample_rate: int) -> None:
     params[dynamics.THRESHOLD_DB], params[dynamics.SLOPE] = settings.threshold_db, slope
     params[dynamics.KNEE_DB], params[dynamics.RANGE_DB] = settings.knee_db, range_db
     params[dynamics.ATTACK_K] = one_pole_k(settings.attack_ms, sample_rate)
     params[dynamics.RELEASE_K] = one_pole_k(settings.release_ms, sample_rate)
+    release_by_itself(params, settings.release_ms, on=settings.auto_release, sample_rate=sample_rate)

@@ -63,6 +63,7 @@ class DeesserSettings(KeyedSettings):
     range_db: float = usual.range_db(12.0, "The most it may ever take away; too much makes a lisp. 60 means no limit.")
     attack_ms: float = usual.attack_ms(1.0, "How long until it has taken hold; esses are short, so keep it quick.")
     release_ms: float = usual.release_ms(60.0, "How long it takes to let go; too long dulls the vowel after the ess.")
+    auto_release: bool = usual.auto_release("Lets go quickly after a lone ess, slowly after many.")
 
     @model_validator(mode="after")
     def _go_together(self) -> "DeesserSettings":
@@ -154,7 +155,8 @@ class Deesser(FollowingCurve):
     @classmethod
     def stand_in(cls, settings: Any) -> tuple[type[Compressor], Any]:
         """A compressor with the same curve and times: what happens to the band's level."""
-        names = ("threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "lookahead_ms", "key")
+        curve, times = ("threshold_db", "ratio", "knee_db", "range_db"), ("attack_ms", "release_ms", "auto_release")
+        names = (*curve, *times, "lookahead_ms", "key")
         alike = {name: getattr(settings, name) for name in names}
         return Compressor, CompressorSettings.model_construct(**CompressorSettings().model_dump() | alike)
 

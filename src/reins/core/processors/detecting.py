@@ -66,6 +66,13 @@ class DetectorSettings(KeyedSettings, AveragingSettings):
     """Settings of a processor whose detector can follow peaks or the average."""
 
 
+def part_lanes(state: Array) -> None:
+    """Two lanes (2, LANE_STATE) that were tied go on from the same gain; each keeps its own level."""
+    own = state[1, dynamics.MEAN_SQUARE]
+    state[1] = state[0]
+    state[1, dynamics.MEAN_SQUARE] = own
+
+
 def to_mid_side(signal: Array) -> Array:
     """Left and right as M = (L+R)/2 and S = (L-R)/2."""
     return np.stack([0.5 * (signal[0] + signal[1]), 0.5 * (signal[0] - signal[1])])
@@ -187,7 +194,7 @@ class FollowingCurve(Detecting):
         """Fill in threshold, slope, knee, range, times and kind of curve."""
 
     def _part_lanes(self) -> None:
-        self._state[1, : dynamics.MEAN_SQUARE] = self._state[0, : dynamics.MEAN_SQUARE]
+        part_lanes(self._state)
 
     def process(self, block: Array, key: Array | None = None) -> Array:
         """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""

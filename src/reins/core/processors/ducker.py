@@ -12,6 +12,7 @@ from typing import Any
 from reins.core.dsp import dynamics
 from reins.core.processors import usual
 from reins.core.processors.base import Array
+from reins.core.processors.curves import release_by_itself
 from reins.core.processors.describing import number
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
 from reins.core.units import ms_to_frames, one_pole_k
@@ -36,6 +37,7 @@ class DuckerSettings(DetectorSettings):
     back_ms: float = usual.release_ms(
         250.0, "How slowly it comes back; a note length such as 1/8 is understood.", label="Back"
     )
+    auto_release: bool = usual.auto_release("Comes back quickly after a lone hit, slowly after a long passage.")
 
 
 class Ducker(FollowingCurve):
@@ -55,3 +57,4 @@ class Ducker(FollowingCurve):
         params[dynamics.RELEASE_K] = one_pole_k(settings.back_ms, rate)
         params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
         params[dynamics.KEY_FLOOR_DB] = settings.floor_db
+        release_by_itself(params, settings.back_ms, on=settings.auto_release, sample_rate=rate)

@@ -25,14 +25,14 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp import dynamics, variable
+from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import butterworth_cut, run_sections, sections_response
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
 from reins.core.processors.base import Array, Key, KeyPath, Processor
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings, EqBand
-from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
 from reins.core.processors.weighting import rising_sections
-from reins.core.units import db_to_lin, one_pole_k
+from reins.core.units import db_to_lin
 
 Counts = npt.NDArray[np.int64]
 
@@ -109,7 +109,10 @@ class DynamicEq(Processor):
         self._rest_state = np.zeros((channels, dynamics.LANE_STATE))
         self._scratch = np.zeros((dynamics.SCRATCH_ROWS, dynamics.CHUNK))
         self._filter_scratch = np.zeros((variable.SCRATCH_ROWS, variable.CHUNK))
-        self._cut_state = np.zeros((0, channels, 2))
+        self._low_cut, self._high_cut = (
+            MovingCut(kind, channels=channels, sample_rate=sample_rate) for kind in ("low_cut", "high_cut")
+        )
+        self._settings: Any = None
         self._ears: dict[tuple[str, bool], _Ear] = {}
         self.gains_db = {}
         self.apply(settings)
@@ -126,12 +129,11 @@ class DynamicEq(Processor):
 
     def apply(self, settings: Any) -> None:
         """Take over new settings; a band keeps the state of the place it has in the list."""
-        rate = self._sample_rate
+        rate, first = self._sample_rate, self._settings is None
         self._settings = settings
         self._bands = list(enumerate(settings.bands))
-        self._cuts = cut_sections(settings, rate)
-        if len(self._cuts) != len(self._cut_state):
-            self._cut_state = np.zeros((len(self._cuts), self._channels, 2))
+        self._low_cut.place(settings.low_cut_hz, settings.low_cut_slope // 6, at_once=first)
+        self._high_cut.place(settings.high_cut_hz, settings.high_cut_slope // 6, at_once=first)
         moving = [(place, band) for place, band in self._bands if moves(band)]
         self._moving = np.array([place for place, _ in moving], np.int64)
         self._params = np.stack([self._band_params(band) for _, band in moving]) if moving else np.zeros((0, 0))
@@ -207,9 +209,6 @@ class DynamicEq(Processor):
         params = np.zeros(dynamics.PARAMS)
         params[dynamics.KEY_FLOOR_DB], params[dynamics.LINK], params[dynamics.OUTPUT] = -120.0, 1.0, 1.0
         compress(params, rest, sample_rate=rate)
-        params[dynamics.AUTO_RELEASE] = rest.auto_release
-        params[dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, rate)
-        params[dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(rest.release_ms), rate)
         for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):
             params[dry : dry + 2] = (-1.0, db_to_lin(rest.gain_db))
         return params
@@ -217,9 +216,10 @@ class DynamicEq(Processor):
     def process(self, block: Array, key: Any = None) -> Array:
         """The result for the next block; `key` the outside keys by name."""
         source = block
-        if len(self._cuts):
+        if self._low_cut.acting or self._high_cut.acting:
             source = block.copy()
-            run_sections(self._cuts, self._cut_state, source)
+            self._low_cut.process(source)
+            self._high_cut.process(source)
         self._source = source
         moved = self._watch(source, key or {})
         self.gains_db = {f"band{place + 1}.gain_db": moved[row] for row, place in enumerate(self._moving)}

@@ -51,6 +51,7 @@ class EqBand(Strict):
     release_ms: float = usual.release_ms(
         120.0, "How long it takes to go back; lows want longer than highs.", group="Motion"
     )
+    auto_release: bool = usual.auto_release(group="Motion")
     timing: Literal["own", "rest"] = choice(
         "own", label="Times", group="Motion", words={"own": "its own", "rest": "the rest's"},
         help="Whether it has attack and release of its own or those of the rest.",
@@ -73,9 +74,7 @@ class Rest(Strict):
     range_db: float = usual.range_db(24.0, "The most that is ever taken; 60: no limit.", group="Rest", label="Reach")
     attack_ms: float = usual.attack_ms(20.0, "How long until it has taken hold.", group="Rest")
     release_ms: float = usual.release_ms(200.0, "How long it takes to let go.", group="Rest")
-    auto_release: bool = choice(
-        False, label="Automatic release", group="Rest", help="Quick after a lone peak, slow after a long passage.",
-    )  # fmt: skip
+    auto_release: bool = usual.auto_release("Quick after a lone peak, slow after a long passage.", group="Rest")
 
 
 class DynamicEqSettings(ProcessorSettings):

@@ -36,6 +36,7 @@ class ExpanderSettings(DetectorSettings):
     attack_ms: float = usual.attack_ms(5.0, "How long until it has opened up, or raised.")
     hold_ms: float = usual.hold_ms(0.0, "How long it stays before it goes back.")
     release_ms: float = usual.release_ms(150.0, "How long it takes to go back; too short sounds torn off.")
+    auto_release: bool = usual.auto_release("Goes back quickly after a lone hit, slowly after a long passage.")
 
 
 class Expander(FollowingCurve):

@@ -5,6 +5,9 @@ hysteresis_db, and for hold_ms from the last moment there. Opening is a straight
 in attack_ms; closing one in dB, open to fully closed in release_ms; each goes on from wherever the gain is. Closed is
 range_db quieter; 90 means silence. It starts closed.
 
+With auto_release it remembers how long it was open (processors.release): behind a lone hit it closes in release_ms,
+after a long passage in up to six times as much.
+
 Where the brief is silent: inverted, it opens and closes at the same moments the other way round, with the same attack
 and release, and so starts open; the gain of silence is told as -120 dB; of two lanes that are not linked, the state
 told is that of the first.
@@ -17,7 +20,8 @@ from reins.core.processors import usual
 from reins.core.processors.base import Array
 from reins.core.processors.describing import choice, number
 from reins.core.processors.detecting import Detecting, DetectorSettings
-from reins.core.units import db_to_lin, ms_to_frames
+from reins.core.processors.release import DRAIN_TIMES, SLOW_FILL_MS, slow_drain_ms
+from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 SILENCE_DB = 90.0
 
@@ -41,6 +45,7 @@ class GateSettings(DetectorSettings):
     )
     hold_ms: float = usual.hold_ms(40.0, "How long it stays open after the sound has fallen.", high=2000)
     release_ms: float = usual.release_ms(120.0, "How long it takes to close; too short sounds torn off.", high=4000)
+    auto_release: bool = usual.auto_release("Closes quickly behind a lone hit, slowly after a long passage.")
 
 
 class Gate(Detecting):
@@ -72,9 +77,12 @@ class Gate(Detecting):
         params[gating.FALL_DB] = settings.range_db / max(ms_to_frames(settings.release_ms, rate), 1)
         params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
         params[gating.INVERT] = settings.invert
+        params[gating.SLOWER] = DRAIN_TIMES - 1.0 if settings.auto_release else 0.0
+        params[dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, rate)
+        params[dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(settings.release_ms), rate)
 
     def _part_lanes(self) -> None:
-        for place in (gating.AMP, gating.GATE_DB, gating.OPEN, gating.GATE_HOLD):
+        for place in (gating.AMP, gating.GATE_DB, gating.OPEN, gating.GATE_HOLD, gating.SUSTAIN):
             self._state[1, place] = self._state[0, place]
 
     def process(self, block: Array, key: Array | None = None) -> Array:

@@ -13,9 +13,9 @@ import numpy as np
 
 from reins.core.dsp import limiting
 from reins.core.processors import usual
-from reins.core.processors.base import Array, Delay, Processor, ProcessorSettings
+from reins.core.processors.base import Array, Processor, ProcessorSettings
 from reins.core.processors.describing import choice, number
-from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
+from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, slow_drain_ms
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MARGIN_DB = 0.15
@@ -40,10 +40,7 @@ class LimiterSettings(ProcessorSettings):
         help="How long before a peak the hold begins; longer is smoother.",
     )  # fmt: skip
     release_ms: float = usual.release_ms(80.0, "How long it takes to let go; short is loud, too short distorts.")
-    auto_release: bool = choice(
-        False, label="Automatic release", group="Time",
-        help="Lets go quickly after a lone peak, slowly after a long passage.",
-    )  # fmt: skip
+    auto_release: bool = usual.auto_release("Lets go quickly after a lone peak, slowly after a long passage.")
     link_pct: float = usual.share_pct(
         100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link"
     )
@@ -64,35 +61,49 @@ class Limiter(Processor):
 
     def __init__(self, settings: LimiterSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:
         self._sample_rate = sample_rate
-        ahead = _ahead_frames(settings, sample_rate)
+        self._channels, self._ahead = channels, _ahead_frames(settings, sample_rate)
+        self._latency = self.latency_of(settings, sample_rate=sample_rate)
         self._phases = limiting.interpolator() if settings.true_peak else None
-        self._tail = np.zeros((channels, limiting.TAPS - 1))
-        self._delay = Delay(channels, self.latency_of(settings, sample_rate=sample_rate))
-        window = ahead + (2 if settings.true_peak else 1)
+        # What has come in, not driven yet: enough for the delay, and for all that the gain of now depends on.
+        self._before = np.zeros((channels, 2 * self._ahead + 3 + limiting.TAPS))
+        self._lanes = np.zeros((channels, limiting.LANE_STATE))
+        self._forget()
+        self.gains_db = {}
+        self._heard_with: tuple[float, ...] = ()
+        self.apply(settings)
+
+    def _forget(self) -> None:
+        """The windows as they are after silence; how far the gain has let go stays."""
+        channels, ahead = self._channels, self._ahead
+        window = ahead + (2 if self._phases is not None else 1)
         self._wanted = np.ones((channels, window + 1))
         self._places = np.zeros((channels, window + 1), np.int64)
-        self._lanes = np.zeros((channels, 3))
         self._recent = np.full((channels, ahead + 1), int(limiting.STEPS), np.int64)
         self._lanes[:, limiting.TOTAL] = limiting.STEPS * (ahead + 1)
         self._counters = np.zeros((channels, 4), np.int64)
-        self.gains_db = {}
-        self.apply(settings)
 
     def apply(self, settings: LimiterSettings) -> None:
-        """Take over new settings of equal latency; all state is kept."""
+        """Take over new settings of equal latency. What is on its way through the window was not driven yet, and is
+        heard once more as it will be: drive and ceiling may move without a step.
+        """
         rate = self._sample_rate
         self._ceiling = db_to_lin(settings.ceiling_db)
         held_to = db_to_lin(settings.ceiling_db - (MARGIN_DB if settings.true_peak else 0.0))
         self._input = db_to_lin(settings.input_db)
         linked = settings.link_pct == 100.0
         if not linked and getattr(self, "_linked", False):
-            for state in (self._wanted, self._places, self._lanes, self._recent, self._counters):
-                state[1:] = state[:1]
+            self._lanes[1:] = self._lanes[:1]
         self._linked = linked
         self._params = np.array([
             held_to, settings.link_pct / 100.0, one_pole_k(settings.release_ms, rate), settings.auto_release,
             one_pole_k(SLOW_FILL_MS, rate), one_pole_k(slow_drain_ms(settings.release_ms), rate),
+            ms_to_frames(VALLEY_MS, rate),
         ], dtype=np.float64)  # fmt: skip
+        heard_with = (held_to, self._input, settings.link_pct)
+        if self._heard_with not in ((), heard_with):
+            self._forget()
+            self._gains(self._before * self._input)
+        self._heard_with = heard_with
 
     @classmethod
     def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
@@ -102,28 +113,33 @@ class Limiter(Processor):
     @property
     def latency_frames(self) -> int:
         """Lookahead, and the reach of the interpolation."""
-        return self._delay.frames
+        return self._latency
 
     def process(self, block: Array, key: Array | None = None) -> Array:
         """The result for the next block."""
-        driven = block * self._input if self._input != 1.0 else block
-        gains = self._peaks(driven)
-        if self._linked and gains.shape[0] > 1:  # one gain for all, from the louder channel
-            gains = gains.max(axis=0, keepdims=True)
-        limiting.limit_gain(gains, self._wanted, self._places, self._lanes, self._recent, self._counters, self._params)
-        gain_db, out = np.empty(block.shape[1]), np.empty_like(block)
-        limiting.apply_limit(self._delay.process(driven), gains, self._ceiling, gain_db, out)
+        frames, before = block.shape[1], self._before.shape[1]
+        joined = np.concatenate([self._before, block], axis=1)
+        self._before = joined[:, frames:].copy()
+        driven = joined * self._input if self._input != 1.0 else joined
+        gains = self._gains(driven[:, before - (limiting.TAPS - 1) :])
+        gain_db, out = np.empty(frames), np.empty_like(block)
+        late = np.ascontiguousarray(driven[:, before - self._latency : before - self._latency + frames])
+        limiting.apply_limit(late, gains, self._ceiling, gain_db, out)
         self.gains_db = {"gain_db": gain_db}
         return out
 
-    def _peaks(self, driven: Array) -> Array:
+    def _gains(self, driven: Array) -> Array:
+        """Gains from driven sound that begins TAPS - 1 frames before the first of them, in lanes."""
+        count = driven.shape[1] - (limiting.TAPS - 1)
         if self._phases is None:
-            return np.abs(driven)
-        padded = np.concatenate([self._tail, driven], axis=1)
-        self._tail = padded[:, driven.shape[1] :].copy()
-        peaks = np.empty_like(driven)
-        limiting.between_peaks(padded, self._phases, self._params[0], peaks)
-        return peaks
+            gains = np.abs(driven[:, limiting.TAPS - 1 :])
+        else:
+            gains = np.empty((driven.shape[0], count))
+            limiting.between_peaks(np.ascontiguousarray(driven), self._phases, self._params[0], gains)
+        if self._linked and gains.shape[0] > 1:  # one gain for all, from the louder channel
+            gains = gains.max(axis=0, keepdims=True)
+        limiting.limit_gain(gains, self._wanted, self._places, self._lanes, self._recent, self._counters, self._params)
+        return gains
 
     @classmethod
     def curve_db(cls, settings: Any, level_db: Array) -> Array:

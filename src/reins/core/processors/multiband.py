@@ -20,10 +20,10 @@ from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import Splitter, band_paths
 from reins.core.dsp.filters import sections_response
 from reins.core.processors import usual
-from reins.core.processors.base import Array, Delay, MisfitError, Processor, Strict
+from reins.core.processors.base import Array, MisfitError, Processor, Strict
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.describing import choice, listed, number
-from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, to_mid_side
+from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, part_lanes, to_mid_side
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MOST_BANDS = 6
@@ -50,6 +50,7 @@ class MultibandBand(Strict):
     attack_ms: float = usual.attack_ms(10.0, "How long until it has moved.")
     hold_ms: float = usual.hold_ms(0.0, "How long it stays before it goes back.")
     release_ms: float = usual.release_ms(120.0, "How long it takes to go back; lows want longer than highs.")
+    auto_release: bool = usual.auto_release()
     rms_pct: float = usual.share_pct(
         0.0, "0 catches peaks, 100 follows the average over 10 ms.", group="Time", label="Average"
     )
@@ -117,7 +118,6 @@ class Multiband(Detecting):
         self._split = Splitter(crossovers, channels=channels, sample_rate=sample_rate)
         self._split_key = Splitter(crossovers, channels=self._lanes, sample_rate=sample_rate)
         self._state = np.zeros((count, self._lanes, dynamics.LANE_STATE))
-        self._late = Delay(count * channels, self._delay.frames)
         self.apply(settings)
 
     def apply(self, settings: Any) -> None:
@@ -133,7 +133,7 @@ class Multiband(Detecting):
         soloed = any(band.solo for band in settings.bands)
         self._params = [self._band_params(settings, band, silent=soloed and not band.solo) for band in settings.bands]
         own_key = settings.key.model_copy(update={"source": "self"})
-        self._hears_itself = not self._outside_key and own_key == type(own_key)()
+        self._hears_itself = not self._outside_key and own_key == type(own_key)() and self._delay.frames == 0
 
     def _band_params(self, settings: Any, band: MultibandBand, *, silent: bool) -> Array:
         rate, amount = self._sample_rate, settings.amount_pct / 100.0
@@ -155,25 +155,26 @@ class Multiband(Detecting):
         return params
 
     def _part_lanes(self) -> None:
-        self._state[:, 1, : dynamics.MEAN_SQUARE] = self._state[:, 0, : dynamics.MEAN_SQUARE]
+        for state in self._state:
+            part_lanes(state)
 
     def process(self, block: Array, key: Array | None = None) -> Array:
         """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
-        heard = self._heard(block, key)
-        bands = self._split.process(to_mid_side(block) if self._mid_side else block)
+        heard, source = self._heard(block, key), self._delay.process(block)
+        # Delayed first, split after: what is on its way must not have been split at crossovers that have moved since.
+        bands = self._split.process(to_mid_side(source) if self._mid_side else source)
         watched = bands if self._hears_itself else self._split_key.process(heard)
-        late = self._late.process(np.concatenate(bands)) if self._late.frames else np.concatenate(bands)
         result, part = np.zeros_like(block), np.empty_like(block)
         self.gains_db = {}
         for index, params in enumerate(self._params):
             gain_db = np.empty((self._gain_lanes, block.shape[1]))
-            source = late[index * self._channels : (index + 1) * self._channels]
-            dynamics.follow_curve(watched[index], source, self._state[index], params, self._scratch, gain_db, part)
+            dynamics.follow_curve(
+                watched[index], bands[index], self._state[index], params, self._scratch, gain_db, part
+            )
             result += part
             rising = params[dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
                 self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
-        source = self._delay.process(block)
         if self._settings.mix_pct == 0.0:
             return source * db_to_lin(self._settings.output_db)
         return from_mid_side(result) if self._mid_side else result

@@ -5,7 +5,7 @@ What differs from one processor to the next is given: default, help, and limits 
 
 from typing import Any
 
-from reins.core.processors.describing import number
+from reins.core.processors.describing import choice, number
 
 
 def threshold_db(default: float, help: str, *, low: float = -90, high: float = 0, group: str = "Level") -> Any:
@@ -41,6 +41,14 @@ def hold_ms(default: float, help: str, *, high: float = 500) -> Any:
 def release_ms(default: float, help: str, *, high: float = 5000, label: str = "Release", group: str = "Time") -> Any:
     """How long the way back takes."""
     return number(default, 1, high, label=label, unit="ms", group=group, step=1, scale="log", help=help)
+
+
+LETS_GO = "Lets go quickly after a lone hit, slowly after a long passage."
+
+
+def auto_release(help: str = LETS_GO, *, group: str = "Time") -> Any:
+    """Whether the way back takes its time by itself; see processors.release."""
+    return choice(False, label="Automatic release", group=group, help=help)
 
 
 def gain_db(default: float, help: str, *, label: str, group: str, step: float = 0.1) -> Any:

@@ -1,0 +1,163 @@
+"""Butterworth cuts and Linkwitz-Riley crossovers that may be moved, steepened and switched while sound runs.
+
+Sections of second order are state-variable filters by trapezoidal integration, those of first order one integrator
+(V. Zavalishin, "The Art of VA Filter Design", ch. 3 and 4): their states stay those of the sound while their frequency
+moves from sample to sample (see dsp.gliding). At rest they answer as dsp.filters.butterworth_cut.
+
+    g = tan(pi f / rate), k = 1 / Q, a1 = 1 / (1 + g (g + k))
+    v1 = a1 s1 + g a1 (x - s2), v2 = s2 + g v1;  s1' = 2 v1 - s1, s2' = 2 v2 - s2
+    low-pass v2, high-pass x - k v1 - v2, all-pass x - 2 k v1
+"""
+
+import math
+from functools import lru_cache
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.compiled import flush, kernel
+from reins.core.dsp.gliding import Glide, fade_in
+from reins.core.dsp.variable import filter_still, fixed
+
+Array = npt.NDArray[np.float64]
+LOW_PASS, HIGH_PASS, ALL_PASS = 0, 1, 2
+GONE_MS = 40.0  # what is switched off fades out for so long where it takes nothing any more
+LOW_OFF_HZ = 1.0  # where a low cut takes nothing that is heard
+OFF_NYQUIST = 0.499  # of the rate: where a high cut takes nothing, and the highest that any goes
+
+
+@kernel("void(f8[:,::1], f8[::1], f8, i8, f8[:,::1])")
+def _second_order_moving(signal, g, k, kind, state):
+    """Filter signal (channels, frames) in place with g (frames,); state (channels, 2) is carried."""
+    channels, frames = signal.shape
+    m0 = 0.0 if kind == LOW_PASS else 1.0
+    m1 = 0.0 if kind == LOW_PASS else (-k if kind == HIGH_PASS else -2.0 * k)
+    m2 = 1.0 if kind == LOW_PASS else (-1.0 if kind == HIGH_PASS else 0.0)
+    for channel in range(channels):
+        row = signal[channel]
+        s1, s2 = state[channel]
+        for i in range(frames):
+            w = g[i]
+            a1 = 1.0 / (1.0 + w * (w + k))
+            x = row[i]
+            v1 = a1 * s1 + w * a1 * (x - s2)
+            v2 = s2 + w * v1
+            s1 = 2.0 * v1 - s1
+            s2 = 2.0 * v2 - s2
+            row[i] = m0 * x + m1 * v1 + m2 * v2
+        state[channel, 0], state[channel, 1] = flush(s1), flush(s2)
+
+
+def second_order(signal: Array, g: Array, k: float, kind: int, state: Array) -> None:
+    """Filter signal (channels, frames) in place; g (frames,), or (1,) where it stands still; state (channels, 2)."""
+    if g.size > 1:
+        _second_order_moving(signal, g, k, kind, state)
+    else:
+        filter_still(signal, _at_rest(float(g[0]), k, kind), state, False, signal)
+
+
+@lru_cache(256)
+def _at_rest(g: float, k: float, kind: int) -> Array:
+    mixed = {LOW_PASS: (0.0, 0.0, 1.0), HIGH_PASS: (1.0, -k, -1.0), ALL_PASS: (1.0, -2.0 * k, 0.0)}
+    return fixed(g, k, *mixed[kind])
+
+
+@kernel("void(f8[:,::1], f8[::1], i8, f8[:,::1])")
+def first_order(signal, g, kind, state):
+    """Filter signal (channels, frames) in place, 6 dB/oct; as second_order."""
+    channels, frames = signal.shape
+    moves = g.size > 1
+    for channel in range(channels):
+        row = signal[channel]
+        s = state[channel, 0]
+        share = g[0] / (1.0 + g[0])
+        for i in range(frames):
+            if moves:
+                share = g[i] / (1.0 + g[i])
+            x = row[i]
+            v = (x - s) * share
+            low = v + s
+            s = low + v
+            row[i] = low if kind == LOW_PASS else x - low
+        state[channel, 0] = flush(s)
+
+
+def prewarped(frequency_hz: Array, sample_rate: int) -> Array:
+    """g for frequencies of any shape."""
+    return np.ascontiguousarray(np.tan(np.pi / sample_rate * np.minimum(frequency_hz, OFF_NYQUIST * sample_rate)))
+
+
+class _Cascade:
+    """The sections of one order, gliding; `going` once it is on its way out."""
+
+    def __init__(self, kind: int, cutoff_hz: float, order: int, channels: int, sample_rate: int) -> None:
+        self.kind, self.order, self._rate = kind, order, sample_rate
+        self.glide = Glide([cutoff_hz], sample_rate)
+        self._state = np.zeros(((order + 1) // 2, channels, 2))
+        self._gone, self._gone_frames = 0, round(GONE_MS * 1e-3 * sample_rate)
+
+    @property
+    def gone(self) -> bool:
+        """Whether one that was leaving does nothing any more."""
+        return self._gone >= self._gone_frames
+
+    def process(self, signal: Array) -> None:
+        """Filter a signal (channels, frames) in place."""
+        g = prewarped(self.glide.step(signal.shape[1])[0], self._rate)
+        for index in range(self.order // 2):
+            k = 2.0 * math.sin((2 * index + 1) * math.pi / (2 * self.order))
+            second_order(signal, g, k, self.kind, self._state[index])
+        if self.order % 2:
+            first_order(signal, g, self.kind, self._state[-1])
+
+    def leave(self, signal: Array) -> None:
+        """As process, for one that leaves: once it takes nothing any more, what it still holds fades out."""
+        still = max(0, min(signal.shape[1], self.glide.left_frames))
+        plain = signal[:, still:].copy()
+        self.process(signal)
+        if plain.shape[1]:
+            weight = fade_in(self._gone, plain.shape[1], self._gone_frames)
+            signal[:, still:] += weight * (plain - signal[:, still:])
+            self._gone += plain.shape[1]
+
+
+class MovingCut:
+    """A cut of kind "low_cut" or "high_cut", off at 0 Hz.
+
+    Another cutoff is glided to; what is switched on comes from where it takes nothing, what is switched off goes there;
+    another order comes as the old one goes.
+    """
+
+    def __init__(self, kind: str, *, channels: int, sample_rate: int) -> None:
+        self._kind = HIGH_PASS if kind == "low_cut" else LOW_PASS
+        self._channels, self._rate = channels, sample_rate
+        self._off_hz = LOW_OFF_HZ if kind == "low_cut" else OFF_NYQUIST * sample_rate
+        self._here: _Cascade | None = None
+        self._leaving: list[_Cascade] = []
+
+    def place(self, cutoff_hz: float, order: int, *, at_once: bool) -> None:
+        """Move the cut; at once before any sound has come."""
+        here = self._here
+        if here is not None and (cutoff_hz == 0.0 or here.order != order):
+            here.glide.go([self._off_hz])
+            self._leaving.append(here)
+            here = None
+        if cutoff_hz > 0.0:
+            if here is None:
+                begin_hz = cutoff_hz if at_once else self._off_hz
+                here = _Cascade(self._kind, begin_hz, order, self._channels, self._rate)
+            here.glide.go([cutoff_hz])
+        self._here = here
+
+    @property
+    def acting(self) -> bool:
+        """Whether it does anything."""
+        return self._here is not None or bool(self._leaving)
+
+    def process(self, signal: Array) -> None:
+        """Filter a signal (channels, frames) in place."""
+        for cascade in self._leaving:
+            cascade.leave(signal)
+        self._leaving = [cascade for cascade in self._leaving if not cascade.gone]
+        if self._here is not None:
+            self._here.process(signal)

@@ -1,0 +1,126 @@
+"""No setting of any processor clicks while sound runs: every one is thrown from end to end under a steady tone."""
+
+import functools
+
+import numpy as np
+import pytest
+
+from reins.core.chainfile import describe_fields, parse_entry
+from reins.core.engine.mixer import Mixer
+from reins.core.engine.stream import Stream
+from reins.core.processors import PROCESSORS
+from reins.core.sessions import Document, Track
+from reins.errors import SettingsError
+from tests.conftest import RATE, sound_of
+
+CHANGE_AT, SECONDS = 0.5, 1.5
+BLOCK = 1200
+STEEPEST, SPLATTER_DB = 1.5, -60.0
+# At work at the tone's level; all else at its default.
+AT_WORK = {
+    "gate": {"threshold_db": -30.0}, "expander": {"threshold_db": -6.0}, "limiter": {"ceiling_db": -14.0},
+    "deesser": {"threshold_db": -40.0, "low_hz": 700.0, "high_hz": 2000.0},
+    "dynamic_eq": {
+        "bands": [{"freq_hz": 100.0, "motion": "compress", "threshold_db": -30.0}, {"freq_hz": 900.0, "gain_db": 6.0}],
+        "rest": {"on": True, "threshold_db": -30.0},
+    },
+    "multiband": {"bands": [{"threshold_db": -30.0}, {"threshold_db": -30.0}, {}]},
+}  # fmt: skip
+
+
+def base(kind):
+    own = AT_WORK.get(kind, {"threshold_db": -30.0})
+    return parse_entry({"id": "p", "type": kind, "settings": own}, kind).settings.model_dump()
+
+
+def values_of(row):
+    if row["kind"] == "choice":
+        return row["options"]
+    return [row["low"], row["high"]] if row["kind"] == "number" else []
+
+
+def changes(kind):
+    """(dotted name, value) of every setting at each of its ends; bands by the first and second of theirs."""
+    for row in describe_fields(PROCESSORS[kind].Settings):
+        yield from ((row["name"], value) for value in values_of(row))
+        for band in (0, 1) if row["name"] == "bands" else ():
+            yield from ((f"bands.{band}.{f['name']}", v) for f in row["fields"] for v in values_of(f))
+    if kind == "multiband":
+        yield from (("crossovers_hz", hz) for hz in ([60.0, 1000.0], [900.0, 8000.0]))
+    yield "on", False
+
+
+def with_value(kind, name, value):
+    raw = base(kind)
+    place, parts = raw, name.split(".")
+    for part in parts[:-1]:
+        place = place[int(part)] if isinstance(place, list) else place[part]
+    place[parts[-1]] = float(value) if type(value) is int and name.split(".")[-1][-6:] != "_slope" else value
+    return raw
+
+
+def document(kind, settings, on=True):
+    entry = parse_entry({"id": "p", "type": kind, "settings": settings, "on": on}, kind)
+    return Document(name="x", sample_rate=RATE, tracks={"t": Track(name="T", take_id="a", chain=[entry])}, order=["t"])
+
+
+@functools.cache
+def tone(hz):
+    t = np.arange(round((SECONDS + 0.5) * RATE)) / RATE
+    return 0.25 * np.sin(2 * np.pi * hz * t) * np.ones((2, 1))
+
+
+def play(kind, before, after, hz):
+    """The mix with the change at CHANGE_AT, and with either all the time."""
+
+    def heard(first, then=None):
+        mixer = Mixer(first, {"a": sound_of(tone(hz))})
+        mixer.start(Stream(0))
+        blocks = []
+        for start in range(0, round(SECONDS * RATE), BLOCK):
+            if then is not None and start == round(CHANGE_AT * RATE):
+                mixer.change(then)
+            blocks.append(mixer.process(BLOCK)[0])
+        return np.concatenate(blocks)
+
+    return heard(before, after), heard(before), heard(after)
+
+
+def splatter_db(sound, hz):
+    """What lies above eight times the tone, against all, in dB."""
+    window = np.blackman(sound.size)
+    power = np.abs(np.fft.rfft(sound * window)) ** 2
+    above = power[int(np.ceil(8.0 * hz * sound.size / RATE)) + 4 :].sum()
+    return 10.0 * np.log10(max(above, 1e-30) / max(power.sum(), 1e-20))
+
+
+@pytest.mark.parametrize("kind", PROCESSORS)
+def test_every_setting_moves_without_a_click(kind):
+    problems = []
+    start = document(kind, base(kind))
+    around = slice(round((CHANGE_AT - 0.1) * RATE), round((CHANGE_AT + 0.2) * RATE))
+    for name, value in changes(kind):
+        try:
+            other = (
+                document(kind, base(kind), on=False) if name == "on" else document(kind, with_value(kind, name, value))
+            )
+        except SettingsError:
+            continue
+        if other == start or name == "match_loudness":  # that measures a take on disk; see test_by_frequency
+            continue
+        for before, after in ((start, other), (other, start)):
+            for hz in (60.0, 1000.0):
+                moving, *still = (heard[around] for heard in play(kind, before, after, hz))
+                # The tone's own steepest step, as loud as it gets; or what the settings at rest make of it.
+                own = np.abs(moving).max() * 2.0 * np.sin(np.pi * hz / RATE)
+                own = max(own, *(np.abs(np.diff(sound)).max() for sound in still))
+                steepest = np.abs(np.diff(moving)).max() / max(own, 1e-9)
+                allowed = max(SPLATTER_DB, *(splatter_db(sound, hz) + 3.0 for sound in still))
+                splatter = splatter_db(moving, hz)
+                if steepest > STEEPEST or splatter > allowed:
+                    way = "to" if after is other else "from"
+                    problems.append(
+                        f"{name} {way} {value} at {hz:g} Hz: {steepest:.2f} times, {splatter:.0f} dB ({allowed:.0f})"
+                    )
+
+    assert problems == [], "\n".join(problems)
