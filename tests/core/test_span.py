@@ -5,7 +5,7 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
-from reins.core.measure.span import measure_source, measure_span
+from reins.core.measure.span import _Fold, measure_source, measure_span
 from tests.conftest import RATE, kept
 
 
@@ -21,14 +21,29 @@ def plain(noise, entries):
 
 
 def test_statistics_are_those_of_the_gain(make_take, noise, entries):
-    span = measure_span(make_take(noise), entries, "c", 0, noise.shape[1])
+    for entry in (entries[0], parse_entry({"type": "expander", "id": "c", "settings": {"threshold_db": -20}}, "x")):
+        span = measure_span(make_take(noise), [entry], "c", 0, noise.shape[1])
 
-    _, gain = plain(kept(noise), entries)
-    statistics = span.statistics()
-    held = gain <= -0.375  # the histogram rounds to its quarter-dB steps
-    assert statistics["held_pct"] == pytest.approx(100 * held.mean(), abs=0.01)
-    assert statistics["usual_db"] == pytest.approx(np.median(gain[held]), abs=0.126)
-    assert statistics["deepest_db"] == pytest.approx(gain.min(), abs=1e-9)
+        chain = Chain([entry], channels=2, sample_rate=RATE)
+        late = chain._stages[0].processor.latency_frames
+        chain.process(np.pad(kept(noise), ((0, 0), (0, late))))
+        gain = chain.gains()[0][1]["gain_db"][late:]
+        statistics = span.statistics()
+        held = gain <= -0.5
+        assert 10.0 < 100 * held.mean() < 99.0
+        assert statistics["held_pct"] == pytest.approx(100 * held.mean(), abs=0.001)
+        assert statistics["usual_db"] == pytest.approx(np.median(gain[held]), abs=0.051)
+        assert statistics["deepest_db"] == pytest.approx(gain.min(), abs=1e-9)
+
+
+def test_what_is_given_is_counted_as_what_is_taken_and_half_a_db_counts():
+    taken, given = np.array([-0.499, -0.5, -0.75, -7.0, -80.0, 0.0]), np.array([0.499, 0.5, 0.75, 7.0, 80.0, 0.0])
+    for gains in (taken, given):
+        fold = _Fold(0, 6, channels=1, sample_rate=RATE, keyed=False, banded=True)
+        fold.feed(np.zeros((1, 6)), {"gain_db": gains}, None, 0)
+        statistics, band = fold.span().statistics(), fold.span().bands["gain_db"].statistics(6)
+        assert statistics["held_pct"] == pytest.approx(100 * 4 / 6)
+        assert statistics["usual_db"] == band["usual_db"] == pytest.approx(0.75 * np.sign(gains[0]))
 
 
 def test_columns_and_levels_are_those_of_the_result(make_take, noise, entries):

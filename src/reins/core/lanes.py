@@ -60,6 +60,11 @@ class Silence:
         """None: there is nothing to weigh by."""
 
 
+def is_take(sound: Sound) -> bool:
+    """Whether a sound is that of a track, which the engine reads ahead, not a sum."""
+    return isinstance(sound, Lane)
+
+
 def reader(sound: Sound, position: int) -> Callable[[int], Array]:
     """Gives the next frames of a sound at each call."""
 

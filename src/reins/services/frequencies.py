@@ -8,7 +8,7 @@ import numpy.typing as npt
 from reins.core.chainfile import ProcessorEntry
 from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.offline import run_chain
-from reins.core.lanes import Lane, reader
+from reins.core.lanes import Lane, is_take, reader
 from reins.core.measure.maps import TakeMap, map_picture
 from reins.core.measure.spectra import POINTS_HZ, SpectrumMeter, spectrum_of_take, to_db
 from reins.core.sound import Sound
@@ -100,7 +100,7 @@ def _run(
     chain = Chain(
         entries, channels=sound.facts.channels, sample_rate=rate,
         key_channels={name: key.facts.channels for name, key in keys.items()},
-        spectrum=sound.spectrum() if wants_spectrum(entries) else None,
+        spectrum=sound.spectrum() if wants_spectrum(entries) else None, on_take=is_take(sound),
     )  # fmt: skip
     meter = SpectrumMeter(sample_rate=rate)
     readers = {name: reader(key, 0) for name, key in keys.items()}

@@ -10,7 +10,7 @@ import numpy as np
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
-from reins.core.measure.folding import BIN_FRAMES
+from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.pictures import burst, curve, frequency, level_histogram
 from reins.core.measure.span import Level, Span, measure_source, measure_span
 from reins.core.routing import key_source
@@ -149,7 +149,8 @@ def _level(level: Level) -> dict[str, float | None]:
 def _histogram(span: Span) -> list[float]:
     """Share of the span in percent held by each half dB, from 0.5 up, as far as anything is held."""
     counts = span.histogram + span.lifted
-    halves = counts[1:-1:2] + counts[2::2]
+    halves = counts[STEPS_PER_DB // 2 : -1].reshape(-1, STEPS_PER_DB // 2).sum(axis=1)
+    halves[-1] += counts[-1]
     used = np.flatnonzero(halves)
     shares: list[float] = np.round(100.0 * halves[: used[-1] + 1 if used.size else 0] / span.frames, 3).tolist()
     return shares

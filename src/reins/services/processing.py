@@ -95,7 +95,10 @@ def process_file(
         readers = {k: stack.enter_context(AudioReader(path, sample_rate=rate)) for k, path in keys.items()}
         key_channels = {name: key.channels for name, key in readers.items()}
         spectrum = _spectrum_of(source) if wants_spectrum(entries) else None
-        chain = Chain(entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum)
+        chain = Chain(
+            entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum,
+            on_take=True,
+        )  # fmt: skip
         tracer = stack.enter_context(TraceWriter(trace, chain, rate)) if trace else None
         writer = stack.enter_context(
             AudioWriter(

@@ -33,6 +33,8 @@ KERNELS = (
     "core.dsp.loudness",
     "core.dsp.limiting",
     "core.dsp.levels",
+    "core.dsp.reference",
+    "core.dsp.halfband",
     "core.takes",
     "core.measure.folding",
 )

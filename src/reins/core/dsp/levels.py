@@ -4,8 +4,6 @@ import numpy as np
 
 from reins.core.dsp.compiled import kernel
 
-FLOOR_SQUARE = 1e-7  # -70 dB
-
 
 @kernel("f8(f8[:,::1])")
 def peak(block):
@@ -53,20 +51,3 @@ def furthest(values):
         low = min(low, values[i])
         high = max(high, values[i])
     return high if high > -low else low
-
-
-@kernel("void(f8[:,::1], f8[:,::1], f8, f8[::1], f8[:,::1])")
-def over_rms(part, whole, k, mean_square, out):
-    """out = part over the RMS of whole, both (channels, frames), channel by channel; never over less than -70 dB.
-
-    The mean square (channels,) follows with one pole and is carried.
-    """
-    for channel in range(part.shape[0]):
-        ms = mean_square[channel]
-        for i in range(part.shape[1]):
-            ms = (1.0 - k) * ms + k * (whole[channel, i] * whole[channel, i])
-            out[channel, i] = ms
-        mean_square[channel] = ms if ms > 1e-30 else 0.0
-        for i in range(part.shape[1]):
-            ms = out[channel, i]
-            out[channel, i] = part[channel, i] / np.sqrt(ms if ms > FLOOR_SQUARE else FLOOR_SQUARE)

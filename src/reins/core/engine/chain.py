@@ -23,6 +23,7 @@ from reins.core.dsp.gliding import fade_in
 from reins.core.dsp.levels import furthest, is_finite, peak
 from reins.core.processors import PROCESSORS, Processor
 from reins.core.processors.base import Delay, settling_s
+from reins.core.processors.making import Make
 from reins.core.routing import has_key, key_names
 from reins.core.units import lin_to_db, ms_to_frames
 from reins.errors import SettingsError
@@ -57,8 +58,14 @@ class Stage:
     """A processor at work, and the delays that line its outside keys up with it, by name."""
 
     entry: ProcessorEntry
+    make: Make
     processor: Processor | PassedBy
     keys: dict[str, Delay]
+
+    @property
+    def place(self) -> tuple[object, ...]:
+        """What another stage must be alike in to go on from this one's state."""
+        return self.entry.id, self.entry.type, tuple(self.keys), self.make
 
     def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
         """The result for the next block, its keys lined up with it."""
@@ -80,9 +87,13 @@ class Heard:
     latency_frames: int
 
 
-def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int) -> int:
+def _make(entry: ProcessorEntry, sample_rate: int, on_take: bool) -> Make:
+    return Make.of(entry.type, entry.settings, sample_rate=sample_rate, on_take=on_take)
+
+
+def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int, on_take: bool) -> int:
     """Frames by which the result of a chain comes later than its source."""
-    return sum(PROCESSORS[e.type].latency_of(e.settings, sample_rate=sample_rate) for e in entries if e.on)
+    return sum(_make(entry, sample_rate, on_take).latency_frames for entry in entries if entry.on)
 
 
 def settling_frames(entries: list[ProcessorEntry], sample_rate: int) -> int:
@@ -101,12 +112,14 @@ class Chain:
     """Processors in order. Those switched off are left out altogether, latency included.
 
     spectrum: of the take, by twelfths of an octave (core.measure.spectra), for those that match loudness by it.
+    on_take: whether it works on a take, which can be heard ahead of time, not on a sum.
     """
 
     def __init__(
         self, entries: list[ProcessorEntry], *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {},
-        spectrum: Array | None = None,
+        spectrum: Array | None = None, on_take: bool = False,
     ) -> None:  # fmt: skip
+        self._on_take = on_take
         self._channels, self._sample_rate, self._key_channels = channels, sample_rate, key_channels
         self._spectrum = spectrum
         self.failures: dict[str, str] = {}
@@ -119,8 +132,8 @@ class Chain:
         latency = 0
         for entry in entries:
             if entry.on:
-                names = key_names(entry)
-                stage = self._stage(entry, names, known.get((entry.id, entry.type, names)), latency)
+                names, make = key_names(entry), _make(entry, self._sample_rate, self._on_take)
+                stage = self._stage(entry, names, known.get((entry.id, entry.type, names, make)), latency)
                 latency += stage.processor.latency_frames
                 self._stages.append(stage)
 
@@ -130,9 +143,10 @@ class Chain:
                 have = ", ".join(self._key_channels) or "none"
                 raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
         channels = {name: self._key_channels[name] for name in names}
+        make = _make(entry, self._sample_rate, self._on_take)
         processor: Processor
         if old is None or isinstance(old.processor, PassedBy):
-            processor = PROCESSORS[entry.type](
+            processor = make.processor(
                 entry.settings, channels=self._channels, sample_rate=self._sample_rate,
                 key_channels=next(iter(channels.values()), self._channels) if has_key(entry) else channels,
             )  # fmt: skip
@@ -143,7 +157,7 @@ class Chain:
             processor.know(self._spectrum)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
         delays = {n: copy.deepcopy(known[n]) if n in known else Delay(channels[n], latency) for n in names}
-        return Stage(entry, processor, delays)
+        return Stage(entry, make, processor, delays)
 
     @property
     def latency_frames(self) -> int:
@@ -193,7 +207,7 @@ class Chain:
     def _pass_by(self, place: int) -> None:
         stage = self._stages[place]
         entry, latency = stage.entry, stage.processor.latency_frames
-        self._stages[place] = Stage(entry, PassedBy(self._channels, latency), stage.keys)
+        self._stages[place] = Stage(entry, stage.make, PassedBy(self._channels, latency), stage.keys)
         self.failures[entry.id or str(place)] = (
             f"{PROCESSORS[entry.type].label}, processor {self.entries.index(entry) + 1} of its chain, made what is no "
             "sound and is passed by; change its settings or take it out."
@@ -244,13 +258,13 @@ class Chain:
 
     def _known(self) -> dict[Any, Stage]:
         """The stages that others can go on from, by id, type and keys."""
-        going = [stage for stage in self._stages if not isinstance(stage.processor, PassedBy)]
-        return {(s.entry.id, s.entry.type, tuple(s.keys)): s for s in going}
+        return {stage.place: stage for stage in self._stages if not isinstance(stage.processor, PassedBy)}
 
     def lacks(self, entries: list[ProcessorEntry]) -> bool:
         """Whether something is on in `entries` that has no stage here to go on from."""
         known = self._known()
-        return any((e.id, e.type, key_names(e)) not in known for e in entries if e.on)
+        rate, on_take = self._sample_rate, self._on_take
+        return any((e.id, e.type, key_names(e), _make(e, rate, on_take)) not in known for e in entries if e.on)
 
     def evolved(
         self,

@@ -58,7 +58,9 @@ def make_plan(document: Document) -> Plan:
     chain_lead: dict[str, int] = {}
     out_lead: dict[str, int] = {}
     for strip_id in reversed(order):
-        latency = chain_latency(document.strip(strip_id).chain, sample_rate=document.sample_rate)
+        latency = chain_latency(
+            document.strip(strip_id).chain, sample_rate=document.sample_rate, on_take=strip_id in document.tracks
+        )
         after = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "after")]
         before = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "before")]
         out_lead[strip_id] = max([in_lead[goes_to[strip_id]] if strip_id != MASTER else 0, *after])

@@ -73,6 +73,8 @@ class StripPlayer:
     the chain's result and `fed` its input, where keys are taken.
     """
 
+    _on_take = False
+
     def __init__(
         self, strip: Track | Bus | Master, strip_id: str, plan: Plan, *, channels: int, sample_rate: int,
         key_channels: Mapping[str, int],
@@ -92,7 +94,7 @@ class StripPlayer:
     def _fresh(self, strip: Track | Bus | Master) -> Chain:
         return Chain(
             strip.chain, channels=self.channels, sample_rate=self._rate, key_channels=self._key_channels,
-            spectrum=self._spectrum(strip),
+            spectrum=self._spectrum(strip), on_take=self._on_take,
         )  # fmt: skip
 
     def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
@@ -183,6 +185,7 @@ class TrackPlayer(StripPlayer):
     """A track: its take read along a stream, ahead of the mix by its lead."""
 
     strip: Track
+    _on_take = True
 
     def __init__(
         self, track: Track, strip_id: str, lane: Lane, plan: Plan, *, sample_rate: int, key_channels: Mapping[str, int]
@@ -265,7 +268,7 @@ class TrackPlayer(StripPlayer):
 
     def _successor(self, strip: Track | Bus | Master) -> Chain:
         """As for every strip, where the latency stays; any other chain hears what lies before it."""
-        if chain_latency(strip.chain, sample_rate=self._rate) == self._old_latency:
+        if chain_latency(strip.chain, sample_rate=self._rate, on_take=True) == self._old_latency:
             return super()._successor(strip)
         return self._primed(self._fresh(strip), *self._here)
 

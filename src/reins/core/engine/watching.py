@@ -9,6 +9,7 @@ from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
 from reins.core.measure.spectra import POINTS_HZ, SpectrumOfNow, to_db
 from reins.core.processors import PROCESSORS
+from reins.core.processors.making import response_db
 
 Array = npt.NDArray[np.float64]
 READINGS_PER_S = 30  # of spectra and of the curve of now
@@ -74,7 +75,7 @@ class Watcher:
                 kind = PROCESSORS[entry.type]
                 if not (due and kind.has_bands()):
                     return gains, None
-                return gains, kind.response_db(entry.settings, POINTS_HZ, gains, self._rate)
+                return gains, response_db(entry.type, entry.settings, POINTS_HZ, gains, self._rate)
         return {}, None
 
     def _spectra_of(self, mixer: Mixer, due: bool) -> dict[str, Array]:

@@ -14,8 +14,9 @@ Counts = npt.NDArray[np.int64]
 Floats = npt.NDArray[np.float32]
 
 BIN_FRAMES = 64
-HISTOGRAM_STEP_DB = 0.25
-HISTOGRAM_BINS = 241  # 0 to -60 dB; deeper falls into the last
+STEPS_PER_DB = 20
+HISTOGRAM_BINS = 60 * STEPS_PER_DB + 1  # bin k holds k / 20 dB up to, not with, the next; 60 and more the last
+ROUNDING = 1e-9  # of a step, so that what is 0.5 dB but for its last digit counts as 0.5
 HELD_DB = 0.5  # a frame counts as held when at least this much is taken (or given)
 
 
@@ -54,11 +55,11 @@ def fold_block(
             g = gain_db[k]
             low = g if g < low else low
             high = g if g > high else high
-            taken = int(-g * (1.0 / HISTOGRAM_STEP_DB) + 0.5)
-            if taken > 0:
-                histogram[min(taken, HISTOGRAM_BINS - 1)] += 1
-            elif taken < 0:
-                lifted[min(-taken, HISTOGRAM_BINS - 1)] += 1
+            step = int(min(abs(g), 60.0) * STEPS_PER_DB + ROUNDING)
+            if g < 0.0:
+                histogram[step] += 1
+            elif g > 0.0:
+                lifted[step] += 1
         peaks[index], deepest[index], highest[index] = peak, low, high
         squares[0] += square
         i = stop
@@ -131,7 +132,7 @@ def fold_band(
         index = (first_frame + i) // BIN_FRAMES
         deepest[index] = min(deepest[index], g)
         highest[index] = max(highest[index], g)
-        histogram[min(int(far * (1.0 / HISTOGRAM_STEP_DB) + 0.5), HISTOGRAM_BINS - 1)] += 1
+        histogram[int(min(far, 60.0) * STEPS_PER_DB + ROUNDING)] += 1
         total[0] += g
         if times[0] == 0 and far >= HELD_DB:
             times[0] = 1

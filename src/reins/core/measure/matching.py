@@ -11,7 +11,7 @@ from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.graph import Graph
 from reins.core.engine.offline import RENDER_FRAMES, run_chain
 from reins.core.engine.stream import Stream
-from reins.core.lanes import reader
+from reins.core.lanes import is_take, reader
 from reins.core.sessions import MASTER, Document
 from reins.core.sound import Sound
 from reins.core.takes import Take
@@ -97,7 +97,7 @@ def _loudness(
     key_channels = {name: key.facts.channels for name, key in keys.items()}
     chain = Chain(
         entries, channels=facts.channels, sample_rate=facts.sample_rate, key_channels=key_channels,
-        spectrum=sound.spectrum() if wants_spectrum(entries) else None,
+        spectrum=sound.spectrum() if wants_spectrum(entries) else None, on_take=is_take(sound),
     )  # fmt: skip
     meter = LoudnessMeter(sample_rate=facts.sample_rate)
     heard = {name: reader(key, start) for name, key in keys.items()}

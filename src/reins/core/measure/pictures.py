@@ -7,6 +7,7 @@ import numpy as np
 from reins.core.chainfile import ProcessorEntry
 from reins.core.measure.spectra import POINTS_HZ
 from reins.core.processors import PROCESSORS
+from reins.core.processors.making import response_db
 from reins.core.sound import Sound
 from reins.core.takes import BINS
 
@@ -72,7 +73,7 @@ def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[floa
     furthest = {name: max(-MOST_SHOWN_DB, min(MOST_SHOWN_DB, db)) for name, db in reach.items()}
     curves: dict[str, dict[str, float]] = {"rest_db": {}, "reach_db": furthest}
     return {
-        name: np.round(kind.response_db(entry.settings, POINTS_HZ, gains, sample_rate), 2).tolist()
+        name: np.round(response_db(entry.type, entry.settings, POINTS_HZ, gains, sample_rate), 2).tolist()
         for name, gains in curves.items()
     }
 

@@ -13,16 +13,16 @@ from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.graph import PRE_ROLL_S
 from reins.core.engine.offline import run_chain
-from reins.core.lanes import reader
+from reins.core.lanes import is_take, reader
 from reins.core.measure.folding import (
     BIN_FRAMES,
     FRAMES_OPEN,
     GATE_COUNTS,
     HELD_DB,
     HISTOGRAM_BINS,
-    HISTOGRAM_STEP_DB,
     OPENINGS,
     SHORTEST,
+    STEPS_PER_DB,
     Counts,
     Floats,
     fold_band,
@@ -52,6 +52,19 @@ class Level:
     integrated_lufs: float | None
 
 
+def _held(histogram: Counts) -> Counts:
+    """What of a histogram of gains counts as held."""
+    held = histogram.copy()
+    held[: round(HELD_DB * STEPS_PER_DB)] = 0
+    return held
+
+
+def _median_db(histogram: Counts) -> float:
+    """The step that half of what was counted lies below; 0 where nothing was."""
+    total = histogram.sum()
+    return int(np.searchsorted(np.cumsum(histogram), total / 2.0)) / STEPS_PER_DB if total else 0.0
+
+
 @dataclass(frozen=True)
 class Band:
     """What one band of a processor did: bins of its deepest and highest gain, and counts (see fold_band)."""
@@ -70,14 +83,12 @@ class Band:
 
     def statistics(self, frames: int) -> dict[str, float]:
         """times (how often it began to move), usual_db and deepest_db as for a span, mean_db over all time."""
-        moving = self.histogram.copy()
-        moving[: round(HELD_DB / HISTOGRAM_STEP_DB)] = 0
+        moving = _held(self.histogram)
         low, high = float(self.deepest_db.min(initial=0.0)), float(self.highest_db.max(initial=0.0))
         sign = -1.0 if -low >= high else 1.0
-        usual = int(np.searchsorted(np.cumsum(moving), moving.sum() / 2.0)) if moving.any() else 0
         return {
             "times": int(self.times[1]),
-            "usual_db": sign * usual * HISTOGRAM_STEP_DB,
+            "usual_db": sign * _median_db(moving),
             "deepest_db": low if sign < 0.0 else high,
             "mean_db": float(self.total_db[0]) / max(frames, 1),
         }
@@ -135,17 +146,12 @@ class Span:
 
     def statistics(self) -> dict[str, float]:
         """held_pct (share of time with at least HELD_DB taken or given), usual_db (median while so), deepest_db."""
-        counts = self.histogram + self.lifted
-        first = round(HELD_DB / HISTOGRAM_STEP_DB)
-        held = counts.copy()
-        held[:first] = 0
-        total = int(held.sum())
-        usual = int(np.searchsorted(np.cumsum(held), total / 2.0)) if total else 0
-        sign = -1.0 if self.histogram[first:].sum() >= self.lifted[first:].sum() else 1.0
+        taken, given = _held(self.histogram), _held(self.lifted)
+        sign = -1.0 if taken.sum() >= given.sum() else 1.0
         extreme = self.deepest_db.min(initial=0.0) if sign < 0 else self.highest_db.max(initial=0.0)
         return {
-            "held_pct": 100.0 * total / max(self.frames, 1),
-            "usual_db": sign * usual * HISTOGRAM_STEP_DB,
+            "held_pct": 100.0 * int((taken + given).sum()) / max(self.frames, 1),
+            "usual_db": sign * _median_db(taken + given),
             "deepest_db": float(extreme),
         }
 
@@ -238,7 +244,10 @@ def measure_span(
     rate, channels = take.facts.sample_rate, take.facts.channels
     key_channels = {name: sound.facts.channels for name, sound in keys.items()}
     spectrum = take.spectrum() if wants_spectrum(entries) else None
-    chain = Chain(entries, channels=channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum)
+    chain = Chain(
+        entries, channels=channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum,
+        on_take=is_take(take),
+    )  # fmt: skip
     begin = max(0, start - round(PRE_ROLL_S * rate))
     readers = {name: reader(sound, begin) for name, sound in keys.items()}
     kind = next((PROCESSORS[entry.type] for entry in entries if entry.id == processor_id), None)

@@ -120,6 +120,7 @@ def settling_s(settings: Any) -> float:
     if getattr(settings, "auto_release", False):
         release_ms = 3.0 * SLOW_FILL_MS if release_ms == 0.0 else max(slow_drain_ms(release_ms), 3.0 * SLOW_FILL_MS)
     own = 3.0 * release_ms + getattr(settings, "attack_ms", 0.0) + getattr(settings, "hold_ms", 0.0)
+    own += 1000.0 if getattr(settings, "relative", False) else 0.0
     rest = [settings.rest] if hasattr(settings, "rest") and settings.rest.on else []
     return max(own / 1000.0, *(settling_s(part) for part in [*getattr(settings, "bands", []), *rest]), 0.0)
 
@@ -178,6 +179,16 @@ class Processor(ABC):
 
         `key` is the outside key where one is set; for a processor whose bands have their own, outside keys by name.
         """
+
+    @classmethod
+    def on_take(cls) -> "type[Processor]":
+        """The class that works on a take, which can be heard ahead of time."""
+        return cls
+
+    @classmethod
+    def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:
+        """Second-order sections that make what a band, by the name of its gain, covers of what its detector hears."""
+        return None
 
     @classmethod
     def has_bands(cls) -> bool:

@@ -1,8 +1,10 @@
 """De-esser: holds a band, or all, while that band is loud.
 
 The detector hears what lies between low_hz and high_hz (Butterworth cuts, 24 dB/oct) and follows its peaks; with
-`relative` its level counts from the whole signal's RMS over the last 300 ms (one pole, never below -70 dB, so that near
-silence is not held), so that quiet and loud lines are treated alike. Curve and ballistics are the compressor's.
+`relative` its level counts from that of the whole around it, pauses and esses left out (dsp.reference), so that quiet
+and loud lines, and an ess after silence and after a vowel, are treated alike. On a take the level is measured from both
+sides of each moment, which makes the result later; on a sum, or from a key, from what came before. Curve and ballistics
+are the compressor's.
 
 What is held is a band-pass around the middle of the band, 1 dB down at low_hz and high_hz, taken from the source in
 proportion: result = source - (1 - gain) band. So at rest the result is the source, to the last bit, and the
@@ -19,18 +21,17 @@ from pydantic import model_validator
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, run_sections
-from reins.core.dsp.levels import over_rms
+from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.processors import usual
-from reins.core.processors.base import Array, MisfitError
+from reins.core.processors.base import Array, Delay, MisfitError, Processor
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.describing import choice, number
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
-from reins.core.units import db_to_lin, one_pole_k
+from reins.core.units import db_to_lin
 
 DETECTOR_ORDER = 4
 EDGE_DB = 1.0
-REFERENCE_MS = 300.0
 
 
 class DeesserSettings(KeyedSettings):
@@ -110,10 +111,28 @@ class Deesser(FollowingCurve):
     ready = ((1000, 3000, "1–3 k"), (3000, 6000, "3–6 k"), (5000, 9000, "5–9 k"), (8000, 16000, "8–16 k"))
     Settings = DeesserSettings
 
+    @classmethod
+    def on_take(cls) -> type[Processor]:
+        """The one that measures from both sides."""
+        return TakeDeesser
+
+    @classmethod
+    def _looks_ahead(cls, settings: Any) -> bool:
+        """Whether the level of the whole is measured from both sides of each moment."""
+        return False
+
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """The lookahead in frames, and how far a level measured from both sides reaches."""
+        own = super().latency_of(settings, sample_rate=sample_rate)
+        return own + (ahead_frames(sample_rate) if cls._looks_ahead(settings) else 0)
+
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
         lanes = max(channels, key_channels) if settings.key.source != "self" else channels
         self._edge_state = np.zeros((DETECTOR_ORDER, lanes, 2))
-        self._mean_square = np.zeros(lanes)
+        ahead = self._looks_ahead(settings)
+        self._reference = Reference(lanes, sample_rate, ahead=ahead)
+        self._band_late = Delay(lanes, ahead_frames(sample_rate) if ahead else 0)
         self._band_state = np.zeros((channels, 2))
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
 
@@ -135,9 +154,7 @@ class Deesser(FollowingCurve):
         self.key_heard = band
         if not self._settings.relative:
             return band
-        relative = np.empty_like(band)
-        over_rms(band, whole, one_pole_k(REFERENCE_MS, self._sample_rate), self._mean_square, relative)
-        return relative
+        return self._reference.over(self._band_late.process(band), band, whole)
 
     def process(self, block: Array, key: Array | None = None) -> Array:
         """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
@@ -175,3 +192,11 @@ class Deesser(FollowingCurve):
     def reach_db(cls, settings: Any) -> dict[str, float]:
         """How far its gain may move."""
         return {"gain_db": -settings.range_db}
+
+
+class TakeDeesser(Deesser):
+    """The de-esser on a take: relative to its own sound, it measures the level of the whole from both sides."""
+
+    @classmethod
+    def _looks_ahead(cls, settings: Any) -> bool:
+        return bool(settings.relative) and settings.key.source == "self"

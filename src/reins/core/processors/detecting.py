@@ -59,6 +59,7 @@ class KeyedSettings(ProcessorSettings):
     output_db: float = usual.gain_db(
         0.0, "Level of everything that leaves, held and source alike.", group="Out", label="Output"
     )
+    oversampling: usual.TimesTheRate = usual.oversampling()
     key: Key = Key()
 
 

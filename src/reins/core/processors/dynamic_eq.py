@@ -269,11 +269,19 @@ class DynamicEq(Processor):
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
         """What a band's detector heard, and the band's region; of one that does not move, the source after the cuts."""
-        for place, settings in self._bands:
+        region = self.region_of(self._settings, band, self._sample_rate)
+        if region is None:
+            return None
+        place = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
+        ear = next((ear for ear, rows, _ in self._listeners if place in self._moving[rows]), None)
+        return self._source if ear is None else ear.heard, region
+
+    @classmethod
+    def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:
+        """What a band covers."""
+        for place, own in enumerate(settings.bands):
             if band == f"band{place + 1}.gain_db":
-                ear = next((ear for ear, rows, _ in self._listeners if place in self._moving[rows]), None)
-                heard = self._source if ear is None else ear.heard
-                return heard, variable.as_sections(band_region(settings, self._sample_rate))
+                return variable.as_sections(band_region(own, sample_rate))
         return None
 
     @classmethod

@@ -44,6 +44,7 @@ class LimiterSettings(ProcessorSettings):
     link_pct: float = usual.share_pct(
         100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link"
     )
+    oversampling: usual.TimesTheRate = usual.oversampling()
 
 
 def _ahead_frames(settings: LimiterSettings, sample_rate: int) -> int:

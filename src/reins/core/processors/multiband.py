@@ -184,9 +184,14 @@ class Multiband(Detecting):
         heard = super().hears()
         if heard is None or not band:
             return heard
-        paths = band_paths(self._settings.crossovers_hz, self._sample_rate)
-        path = {f"band{index + 1}.gain_db": path for index, path in enumerate(paths)}.get(band)
+        path = self.region_of(self._settings, band, self._sample_rate)
         return None if path is None else (heard[0], path)
+
+    @classmethod
+    def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:
+        """The path through the crossovers that leads to a band."""
+        paths = band_paths(settings.crossovers_hz, sample_rate)
+        return {f"band{index + 1}.gain_db": path for index, path in enumerate(paths)}.get(band)
 
     @classmethod
     def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":

@@ -1,0 +1,111 @@
+"""How loud the whole of a voice is, for what is measured against it: the vowels, with pauses and esses left out.
+
+The level is the mean square over hops of 10 ms. A hop counts when it is louder than -70 dB, when the watched band makes
+less than half of it, and when it is no more than 20 dB quieter than what has counted of late, so that the room between
+two lines does not; of those that count, those 10 dB under their mean are left out once more. Where none counts the
+reference stays as it was; where none has counted yet, it is the level of all.
+
+Looking ahead, the mean is over 300 ms either side of a moment, which comes so much later; else over the last 300 ms
+that counted, however long ago.
+"""
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.compiled import kernel
+
+Array = npt.NDArray[np.float64]
+HOP_MS = 10.0
+REACH_HOPS = 30
+FLOOR = 1e-7  # -70 dB, of a mean square
+QUIET, LOW = 10.0**-2.0, 10.0**-1.0
+RECENT_K = 1.0 / 50.0  # a hop that counts moves what has counted of late by so much
+FORGET_HOPS = 500  # of sound of which none counts: a line so much quieter is the new measure
+WHOLE, BAND, COUNT, BEFORE, NOW, RECENT, MISSED, PLACE, ALL, KNOWN = range(10)
+STATE = 10
+
+
+@kernel("f8(f8[::1])")
+def _gated_mean(hops):
+    """Mean of the hops that count (others are 0), those far below their mean left out; 0 when none counts."""
+    mean = 0.0
+    for _attempt in range(2):
+        least = LOW * mean
+        total, count = 0.0, 0
+        for i in range(hops.size):
+            if hops[i] > 0.0 and hops[i] >= least:
+                total += hops[i]
+                count += 1
+        if count == 0:
+            return 0.0
+        mean = total / count
+    return mean
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], i8, b1, f8[:,::1], f8[:,::1], f8[:,::1])")
+def _over_reference(late, part, whole, hop_frames, ahead, state, hops, out):
+    """out = late over the reference, channel by channel; part and whole are what is heard now, late is part as much
+    later as the reference is. state (channels, STATE) and hops (channels, ring) are carried.
+    """
+    for channel in range(part.shape[0]):
+        s, ring = state[channel], hops[channel]
+        for i in range(part.shape[1]):
+            x, y = whole[channel, i], part[channel, i]
+            s[WHOLE] += x * x
+            s[BAND] += y * y
+            s[COUNT] += 1.0
+            way = s[COUNT] / hop_frames
+            square = s[BEFORE] + (s[NOW] - s[BEFORE]) * way
+            if s[KNOWN] == 0.0 and not ahead:
+                square = max(s[WHOLE] / s[COUNT], s[ALL])
+            out[channel, i] = late[channel, i] / np.sqrt(max(square, FLOOR))
+            if s[COUNT] < hop_frames:
+                continue
+            level, band = s[WHOLE] / hop_frames, s[BAND] / hop_frames
+            s[WHOLE], s[BAND], s[COUNT] = 0.0, 0.0, 0.0
+            s[ALL] = level if s[ALL] == 0.0 else s[ALL] + (level - s[ALL]) / REACH_HOPS
+            voiced = level > FLOOR and band < 0.5 * level
+            counts = voiced and level >= QUIET * s[RECENT]
+            if counts:
+                s[RECENT] = level if s[RECENT] == 0.0 else s[RECENT] + (level - s[RECENT]) * RECENT_K
+                s[MISSED] = 0.0
+            elif voiced:
+                s[MISSED] += 1.0
+                if s[MISSED] >= FORGET_HOPS:
+                    s[MISSED], s[RECENT] = 0.0, 0.0
+            if counts or ahead:
+                ring[np.int64(s[PLACE])] = level if counts else 0.0
+                s[PLACE] = (s[PLACE] + 1.0) % ring.size
+            mean = _gated_mean(ring)
+            if mean > 0.0:
+                s[BEFORE] = s[NOW] if s[KNOWN] == 1.0 else mean
+                s[NOW], s[KNOWN] = mean, 1.0
+            elif s[KNOWN] == 0.0:
+                s[BEFORE] = s[NOW] = s[ALL]
+            else:
+                s[BEFORE] = s[NOW]
+
+
+class Reference:
+    """Measures a band against the whole it is a part of, lane by lane."""
+
+    def __init__(self, lanes: int, sample_rate: int, *, ahead: bool) -> None:
+        self._hop_frames, self._ahead = hop_frames(sample_rate), ahead
+        self._state = np.zeros((lanes, STATE))
+        self._hops = np.zeros((lanes, 2 * REACH_HOPS + 1 if ahead else REACH_HOPS))
+
+    def over(self, late: Array, part: Array, whole: Array) -> Array:
+        """`late` over the reference, all (lanes, frames); see _over_reference."""
+        out = np.empty_like(part)
+        _over_reference(late, part, whole, self._hop_frames, self._ahead, self._state, self._hops, out)
+        return out
+
+
+def hop_frames(sample_rate: int) -> int:
+    """Frames of a hop, an even number."""
+    return 2 * round(HOP_MS * 1e-3 * sample_rate / 2.0)
+
+
+def ahead_frames(sample_rate: int) -> int:
+    """How much later the reference of a moment is known when it is measured from both sides."""
+    return (2 * REACH_HOPS + 3) * hop_frames(sample_rate) // 2

@@ -1,0 +1,38 @@
+"""How an entry of a chain becomes a processor: for a take, which can be heard ahead, or for a sum, which cannot; at the
+rate of the sound or at a multiple of it.
+"""
+
+from typing import Any, NamedTuple
+
+from reins.core.processors import PROCESSORS
+from reins.core.processors.base import Array, Processor
+from reins.core.processors.oversampling import Oversampled, latency_of, times_of
+
+
+class Make(NamedTuple):
+    """What an entry is made as: which class, by how much the rate is raised, and how much later its result comes."""
+
+    kind: type[Processor]
+    times: int
+    latency_frames: int
+
+    @classmethod
+    def of(cls, type_name: str, settings: Any, *, sample_rate: int, on_take: bool) -> "Make":
+        """The make of a processor type with these settings."""
+        kind, times = PROCESSORS[type_name], times_of(settings)
+        kind = kind.on_take() if on_take else kind
+        if times == 1:
+            return cls(kind, 1, kind.latency_of(settings, sample_rate=sample_rate))
+        return cls(kind, times, latency_of(kind, settings, times, sample_rate=sample_rate))
+
+    def processor(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> Processor:
+        """The processor, at rest."""
+        rest = {"channels": channels, "sample_rate": sample_rate, "key_channels": key_channels}
+        if self.times == 1:
+            return self.kind(settings, **rest)
+        return Oversampled(settings, **rest, kind=self.kind, times=self.times)
+
+
+def response_db(type_name: str, settings: Any, frequencies_hz: Array, gains: dict[str, float], rate: int) -> Array:
+    """Processor.response_db at the rate it works at."""
+    return PROCESSORS[type_name].response_db(settings, frequencies_hz, gains, rate * times_of(settings))

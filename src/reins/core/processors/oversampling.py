@@ -1,0 +1,140 @@
+"""A processor at a multiple of the rate: a gain that moves within a few samples makes tones of its own, and those above
+half the rate fold back into what is heard. At a higher rate they have room, and are taken out on the way back.
+
+Sound and keys go up through half-band filters (dsp.halfband), the processor runs there as it is, and its result comes
+down through the same filters; all is delayed to a whole number of frames. Gains and marks are told as they stand at
+each frame of the base rate.
+"""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from reins.core.dsp.halfband import REACHES, Doubler, Halver
+from reins.core.processors.base import Array, Delay, Processor
+
+AUTO_BELOW_MS = ((1.0, 16), (3.0, 8))  # times the rate by the shortest attack or release
+TIMES = ("attack_ms", "release_ms", "down_ms", "back_ms")
+
+
+def fastest_ms(settings: Any) -> float:
+    """The shortest of the times a processor's gain moves in, its moving bands' among them."""
+    parts = [settings, *(band for band in getattr(settings, "bands", []) if _moves(band))]
+    if hasattr(settings, "rest") and settings.rest.on:
+        parts.append(settings.rest)
+    return min((getattr(part, name) for part in parts for name in TIMES if hasattr(part, name)), default=math.inf)
+
+
+def _moves(band: Any) -> bool:
+    return bool(band.on) and getattr(band, "motion", "compress") in ("compress", "expand")
+
+
+def times_of(settings: Any) -> int:
+    """By how much the rate is raised: 1, 2, 4, 8 or 16."""
+    asked = settings.oversampling
+    if asked == "auto":
+        fastest = fastest_ms(settings)
+        return next((times for below_ms, times in AUTO_BELOW_MS if fastest < below_ms), 1)
+    return 1 if asked == "off" else int(asked)
+
+
+def _filters_frames(times: int) -> int:
+    """Frames of the higher rate that the way up takes, and the way down again."""
+    return sum(reach * (times >> stage) for stage, reach in enumerate(REACHES[: times.bit_length() - 1], start=1))
+
+
+def _padding(times: int, inner: int) -> int:
+    """Frames of the higher rate that make all of it a whole number of frames."""
+    return -(2 * _filters_frames(times) + inner) % times
+
+
+def latency_of(kind: type[Processor], settings: Any, times: int, *, sample_rate: int) -> int:
+    """Frames by which the result comes later."""
+    inner = kind.latency_of(settings, sample_rate=sample_rate * times)
+    return (2 * _filters_frames(times) + inner + _padding(times, inner)) // times
+
+
+class Raised:
+    """A signal's way up, all doublings."""
+
+    def __init__(self, channels: int, times: int) -> None:
+        self._stages = [Doubler(channels, reach) for reach in REACHES[: times.bit_length() - 1]]
+
+    def process(self, signal: Array) -> Array:
+        """(channels, times n) from the next (channels, n)."""
+        for stage in self._stages:
+            signal = stage.process(signal)
+        return signal
+
+
+class Oversampled(Processor):
+    """Any processor at a multiple of the rate; its type, settings and views are the inner one's."""
+
+    def __init__(
+        self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any, kind: type[Processor], times: int
+    ) -> None:
+        self._rate, self._times, self.kind = sample_rate, times, kind
+        self._inner = kind(settings, channels=channels, sample_rate=sample_rate * times, key_channels=key_channels)
+        self._settings = settings
+        self._up = Raised(channels, times)
+        self._down = [Halver(channels, reach) for reach in reversed(REACHES[: times.bit_length() - 1])]
+        inner = self._inner.latency_frames
+        self._pad = Delay(channels, _padding(times, inner))
+        self._latency = latency_of(kind, settings, times, sample_rate=sample_rate)
+        # A row told at the higher rate stands for sound that leaves so much later.
+        self._told_late = self._pad.frames + _filters_frames(times)
+        self._rows: dict[str, Delay] = {}
+        self._keys: dict[str, Raised] = {}
+        self.gains_db, self.marks = {}, {}
+
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """Known only of a kind; see latency_of of this module."""
+        raise NotImplementedError
+
+    @property
+    def latency_frames(self) -> int:
+        """Both ways of the filters, and what the processor itself takes."""
+        return self._latency
+
+    def apply(self, settings: Any) -> None:
+        """Take over new settings of equal latency and rate; all state is kept."""
+        self._settings = settings
+        self._inner.apply(settings)
+
+    def know(self, spectrum: Array | None) -> None:
+        """Hear of the spectrum of the take it works on."""
+        self._inner.know(spectrum)
+
+    def process(self, block: Array, key: Any = None) -> Array:
+        """The result for the next block."""
+        if isinstance(key, dict):
+            key = {name: self._key(name, signal) for name, signal in key.items()}
+        elif key is not None:
+            key = self._key("", key)
+        made = self._pad.process(self._inner.process(self._up.process(block), key))
+        for stage in self._down:
+            made = stage.process(made)
+        self.gains_db = {name: self._at_base_rate(name, row) for name, row in self._inner.gains_db.items()}
+        self.marks = {name: self._at_base_rate(name, row) for name, row in self._inner.marks.items()}
+        heard = self._inner.key_heard  # came up from the base rate, so every so many-th frame holds all of it
+        self.key_heard = None if heard is None else np.ascontiguousarray(heard[:, :: self._times])
+        return made
+
+    def _key(self, name: str, signal: Array) -> Array:
+        if name not in self._keys:
+            self._keys[name] = Raised(signal.shape[0], self._times)
+        return self._keys[name].process(signal)
+
+    def _at_base_rate(self, name: str, row: Array) -> Array:
+        late = self._rows.setdefault(name, Delay(1, self._told_late))
+        return late.process(row[None])[0, :: self._times].copy()
+
+    def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
+        """What the detector heard, at the base rate, and the region of a band there."""
+        heard = self._inner.hears(band)
+        if heard is None:
+            return None
+        region = None if heard[1] is None else self.kind.region_of(self._settings, band, self._rate)
+        return np.ascontiguousarray(heard[0][:, :: self._times]), region
