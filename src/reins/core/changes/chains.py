@@ -42,7 +42,7 @@ class _OnProcessor(OnStrip):
 
 
 class AddProcessor(OnStrip):
-    """Add a processor at its defaults at the end of a chain."""
+    """Add a processor at the desk's own defaults at the end of a chain."""
 
     kind: Literal["add_processor"]
     processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
@@ -52,9 +52,15 @@ class AddProcessor(OnStrip):
         """Document with the processor, and the label."""
         strip = document.strip(self.strip_id)
         _check_room(strip, self.processor_id)
-        entry = parse_entry({"id": self.processor_id, "type": self.type}, strip.name)
+        raw = {"id": self.processor_id, "type": self.type}
+        entry = parse_entry(raw | {"settings": added_with(self.type)}, strip.name)
         label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added"
         return document.with_strip(self.strip_id, chain=[*strip.chain, entry]), label
+
+
+def added_with(kind: str) -> dict[str, Any]:
+    """Settings of a type's own that the desk adds it with; none for a type that is not there."""
+    return PROCESSORS[kind].added_with if kind in PROCESSORS else {}
 
 
 class RemoveProcessor(_OnProcessor):
@@ -197,7 +203,8 @@ class StartFrom(_OnProcessor):
         """Document with the settings, and the label."""
         strip = document.strip(self.strip_id)
         index, entry = _processor_at(strip, self.processor_id)
-        raw = find_starting_point(entry.type, self.name).settings if self.settings is None else self.settings
+        own = self.settings
+        raw = added_with(entry.type) | find_starting_point(entry.type, self.name).settings if own is None else own
         chain = list(strip.chain)
         settings: Any = parse_settings(entry.type, raw, self.name)
         if hasattr(settings, "key"):

@@ -21,6 +21,7 @@ import numpy.typing as npt
 
 from reins.core.dsp.compiled import flush, fused, inlined, kernel
 from reins.core.dsp.decibels import db_to_amplitude
+from reins.core.dsp.matched import MOST_DB, STEPS_PER_DB, matched_one
 
 Array = npt.NDArray[np.float64]
 
@@ -79,6 +80,12 @@ def still(shape: str, *, freq_hz: float, q: float, gain_db: float, sample_rate: 
     if shape == "low_shelf":
         return fixed(w / math.sqrt(a), k, 0.0, k * (a - 1.0), a * a - 1.0)
     return fixed(w * math.sqrt(a), k, a * a - 1.0, k * (1.0 - a) * a, 1.0 - a * a)
+
+
+def still_matched(shape: str, *, freq_hz: float, q: float, gain_db: float, sample_rate: int) -> Array:
+    """As still, after the analogue curve (dsp.matched)."""
+    g, k, m0, m1, m2 = matched_one(shape, freq_hz, q, gain_db, sample_rate)
+    return fixed(g, k, m0 - 1.0, m1, m2)
 
 
 def response(coefficients: Array, frequencies_hz: Array, sample_rate: int) -> npt.NDArray[np.complex128]:
@@ -273,3 +280,37 @@ def filter_moving(source, rows, places, gain_db, base_db, shapes, warped, invers
             else:
                 _shelf_coefficients(root, count, shapes[place], w, inverse, coefficients)
                 _run_moving(source[:, start:stop], coefficients, state[place], out[:, start:stop])
+
+
+@inlined
+def _matched_coefficients(total, count, table, rows):
+    """Coefficients for each frame's gain in dB, between the rows of a table of g, k, m0, m1, m2 (dsp.matched)."""
+    c1, c2, c3, m0, m1, m2 = rows[C1], rows[C2], rows[C3], rows[M0], rows[M1], rows[M2]
+    last = table.shape[0] - 2
+    for i in range(count):
+        place = (total[i] + MOST_DB) * STEPS_PER_DB
+        low = min(max(int(place), 0), last)
+        part = min(max(place - low, 0.0), 1.0)
+        near, far = table[low], table[low + 1]
+        g, k = near[0] + part * (far[0] - near[0]), near[1] + part * (far[1] - near[1])
+        a1 = 2.0 / (1.0 + g * (g + k))
+        c1[i], c2[i], c3[i] = a1 - 1.0, g * a1, 1.0 - g * g * a1
+        m0[i] = near[2] + part * (far[2] - near[2])
+        m1[i] = 0.5 * (near[3] + part * (far[3] - near[3]))
+        m2[i] = 0.5 * (near[4] + part * (far[4] - near[4]))
+
+
+@kernel("void(f8[:,::1], i8[::1], i8[::1], f8[:,::1], f8[::1], f8[:,:,::1], f8[:,::1], f8[:,:,::1], f8[:,::1])")
+def filter_moving_matched(source, rows, places, gain_db, base_db, tables, scratch, state, out):
+    """As filter_moving, by tables (places, steps, 5) of dsp.matched."""
+    total, coefficients = scratch[0], scratch[3:]
+    frames = source.shape[1]
+    for band in range(rows.size):
+        place = places[band]
+        for start in range(0, frames, CHUNK):
+            count = min(CHUNK, frames - start)
+            stop = start + count
+            for i in range(count):
+                total[i] = gain_db[rows[band], start + i] + base_db[place]
+            _matched_coefficients(total, count, tables[place], coefficients)
+            _run_moving(source[:, start:stop], coefficients, state[place], out[:, start:stop])

@@ -143,6 +143,9 @@ class Processor(ABC):
     #: Ready bands: lowest and highest frequency in Hz, and what they are called.
     ready: ClassVar[tuple[tuple[float, float, str], ...]] = ()
 
+    #: Settings that the desk gives it when it is added there, where they are not the default.
+    added_with: ClassVar[dict[str, Any]] = {}
+
     #: After `process`: each moving gain by name, in dB per frame of the block put out, the deepest lane.
     gains_db: dict[str, Array]
 

@@ -1,6 +1,7 @@
 """Dynamic EQ: bells, shelves and cuts whose gain may move with what they cover.
 
-At rest each band answers as the cookbook's bell or shelf (see dsp.variable) and each cut as a Butterworth filter. In
+At rest each band answers as the cookbook's bell or shelf (see dsp.variable), or with match_highs as their analogue
+prototype up to 18 kHz (dsp.matched), and each cut as a Butterworth filter. In
 parallel every band works on the source after the cuts, and what each adds to it or takes from it is summed; in series
 each works on what the one before it made. A moving band adds its movement in dB to its gain at rest. Its detector
 follows peaks, the louder channel for all, of what it watches: its own region (a band-pass of its frequency and Q for
@@ -15,7 +16,7 @@ match_loudness takes back what gains at rest and cuts do to the loudness of the 
 (see core.measure.spectra), or by pink noise where none is known.
 
 Where the brief is silent: a band that is off does nothing; bands have one gain for both channels; mix_pct blends with
-the source before the cuts. No oversampling: nothing here makes a waveform steeper than its ballistics.
+the source before the cuts.
 """
 
 import itertools
@@ -27,6 +28,7 @@ import numpy.typing as npt
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import butterworth_cut, run_sections, sections_response
+from reins.core.dsp.matched import matched_table
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
 from reins.core.processors.base import Array, Key, KeyPath, Processor
 from reins.core.processors.curves import compress, expand
@@ -55,10 +57,11 @@ def band_region(band: EqBand, sample_rate: int, *, rest: bool = False) -> Array:
     return variable.region(band.shape, freq_hz=band.freq_hz, q=band.q, sample_rate=sample_rate, rest=rest)
 
 
-def resting(band: EqBand, moved_db: float, sample_rate: int) -> Array:
+def resting(band: EqBand, moved_db: float, sample_rate: int, *, match_highs: bool) -> Array:
     """What a band adds to the sound while it has moved by so much."""
     total = band.gain_db + moved_db
-    return variable.still(band.shape, freq_hz=band.freq_hz, q=band.q, gain_db=total, sample_rate=sample_rate)
+    still = variable.still_matched if match_highs else variable.still
+    return still(band.shape, freq_hz=band.freq_hz, q=band.q, gain_db=total, sample_rate=sample_rate)
 
 
 def moves(band: EqBand) -> bool:
@@ -97,6 +100,7 @@ class DynamicEq(Processor):
     about = "Bells, shelves and cuts that may move with what they cover."
     line = ""
     Settings = DynamicEqSettings
+    added_with = {"match_highs": True}
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> None:
         self._channels, self._sample_rate = channels, sample_rate
@@ -143,10 +147,11 @@ class DynamicEq(Processor):
         self._warped = np.array([variable.prewarped(band.freq_hz, rate) for _, band in self._bands], np.float64)
         self._inverse_q = np.array([1.0 / band.q for _, band in self._bands], np.float64)
         self._still = {
-            place: resting(band, 0.0, rate)
+            place: resting(band, 0.0, rate, match_highs=settings.match_highs)
             for place, band in self._bands
             if band.on and not moves(band) and band.gain_db != 0.0
         }
+        self._tables = self._matched_tables() if settings.match_highs else None
         self._runs = self._in_runs()
         self._notches = [(place, band_region(band, rate, rest=True)) for place, band in self._bands if covers(band)]
         self._rest_params = self._params_of_rest() if settings.rest.on else None
@@ -163,6 +168,15 @@ class DynamicEq(Processor):
         plain = self._settings.model_copy(update={"output_db": 0.0})
         answer = self.response_db(plain, TWELFTHS_HZ, {}, rate)
         return matching_gain(answer, self._spectrum, rate)
+
+    def _matched_tables(self) -> Array:
+        tables = {
+            place: matched_table(band.shape, band.freq_hz, band.q, self._sample_rate)
+            for place, band in self._bands
+            if moves(band)
+        }
+        shape = next(iter(tables.values())).shape if tables else (2, 5)
+        return np.stack([tables.get(place, np.zeros(shape)) for place, _ in self._bands] or [np.zeros(shape)])
 
     def _in_runs(self) -> list[tuple[Counts, Counts]]:
         """Neighbours that move, as (rows of the moving bands, places); those that stand still, as (nothing, places)."""
@@ -259,7 +273,12 @@ class DynamicEq(Processor):
     def _filter(self, source: Array, moved: Array, out: Array) -> None:
         into = out if self._settings.topology == "serial" else source
         for rows, places in self._runs:
-            if rows.size:
+            if rows.size and self._tables is not None:
+                variable.filter_moving_matched(
+                    into, rows, places, moved, self._base_db, self._tables, self._filter_scratch, self._filter_state,
+                    out,
+                )  # fmt: skip
+            elif rows.size:
                 variable.filter_moving(
                     into, rows, places, moved, self._base_db, self._shapes, self._warped, self._inverse_q,
                     self._filter_scratch, self._filter_state, out,
@@ -297,13 +316,15 @@ class DynamicEq(Processor):
             return variable.response(filter_, frequencies_hz, sample_rate)  # type: ignore[return-value]
 
         bands = [(place, band) for place, band in enumerate(settings.bands) if band.on]
-        added = [answer(resting(b, gains_db.get(f"band{place + 1}.gain_db", 0.0), sample_rate)) for place, b in bands]
+        match = settings.match_highs
+        moved = [(band, gains_db.get(f"band{place + 1}.gain_db", 0.0)) for place, band in bands]
+        added = [answer(resting(band, db, sample_rate, match_highs=match)) for band, db in moved]
         rest = np.ones(frequencies_hz.shape, complex)
         for _, band in bands:
             if covers(band):
                 rest = rest * answer(band_region(band, sample_rate, rest=True))
-        moved = db_to_lin(settings.rest.gain_db + gains_db.get("rest.gain_db", 0.0)) if settings.rest.on else 1.0
-        base = 1.0 + (moved - 1.0) * rest
+        held = db_to_lin(settings.rest.gain_db + gains_db.get("rest.gain_db", 0.0)) if settings.rest.on else 1.0
+        base = 1.0 + (held - 1.0) * rest
         shaped = (
             base + sum(added) if settings.topology == "parallel" else base * np.prod([1.0 + a for a in added], axis=0)
         )

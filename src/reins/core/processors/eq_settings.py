@@ -96,6 +96,10 @@ class DynamicEqSettings(ProcessorSettings):
     match_loudness: bool = choice(
         False, label="Match loudness", group="Out", help="Takes back what gains at rest and cuts do to the loudness.",
     )  # fmt: skip
+    match_highs: bool = choice(
+        False, label="Match highs", group="Out",
+        help="Bells and shelves keep their shape up to 18 kHz instead of being squeezed by half the sample rate.",
+    )  # fmt: skip
     mix_pct: float = usual.share_pct(
         100.0, "How much of the shaped sound; the rest is the source.", group="Out", label="Mix"
     )
