@@ -4,11 +4,13 @@ import json
 import struct
 
 import numpy as np
+import soundfile as sf
 from fastapi.testclient import TestClient
 
-from reins.core.engine.mixer import Mixer
+from reins.core.engine.mixer import Mixer, session_frames
 from reins.core.engine.offline import render_mix
 from reins.services.editing import document_of
+from reins.services.processing import measure_file
 from reins.web.app import AppSettings, create_app
 from tests.conftest import RATE
 from tests.web.conftest import bring_in
@@ -59,6 +61,11 @@ def offline(house, session_id, start, end):
     document = document_of(house, session_id)
     takes = {t.take_id: house.take(t.take_id) for t in document.tracks.values()}
     return np.concatenate(list(render_mix(Mixer(document, takes), start, end, block_frames=777)), axis=1)
+
+
+def document_frames(house, session_id):
+    document = document_of(house, session_id)
+    return session_frames(document, house.takes(document))
 
 
 def test_live_and_offline_are_equal_to_the_last_bit(client, house, session_id, track_id):
@@ -161,6 +168,28 @@ def test_playing_past_the_end_says_so(client, session_id, track_id):
         listener = Listener(socket)
         listener.send(type="play", frame=RATE - 1000)
         assert listener.until("ended")["stream"] == 1
+
+
+def test_the_last_reading_is_that_of_the_whole(client, house, session_id, tmp_path):
+    rng = np.random.default_rng(2)
+    level = np.where(np.arange(round(4.3 * RATE)) < 3.4 * RATE, 0.02, 0.3)  # it is the last second that counts
+    source, mix = tmp_path / "rising.wav", tmp_path / "mix.wav"
+    sf.write(source, rng.standard_normal(level.size) * level, RATE, subtype="FLOAT")
+    bring_in(client, session_id, source)
+    frames = document_frames(house, session_id)
+    sf.write(mix, offline(house, session_id, 0, frames).T, RATE, subtype="FLOAT")
+
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="play", frame=0)
+        listener.until("started")
+        listener.listen(frames // 1024 * 1024 + 1024)
+        master = listener.until("ended")["master"]
+
+    measured = measure_file(mix)
+    assert abs(master["integrated_lufs"] - measured["integrated_lufs"]) < 0.05
+    assert abs(master["range_lu"] - measured["range_lu"]) < 0.05
+    assert abs(master["true_peak_dbtp"] - measured["true_peak_dbtp"]) < 0.05
 
 
 def test_a_picture_that_fails_does_not_stop_the_sound(house, tmp_path, session_id, tone_file, monkeypatch):

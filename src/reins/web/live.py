@@ -19,6 +19,7 @@ from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import LISTENS, Listening
 from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.matching import MOST_GAIN_DB
+from reins.core.measure.meters import MasterReading
 from reins.core.plain import read_json
 from reins.core.sessions import MAX_FRAME, Document
 from reins.core.takes import Take
@@ -99,7 +100,9 @@ class DeskPlayer:
             self._tell(self._clock.failures())
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
-            self._say({"type": "ended", "stream": self._clock.stream})
+            last = self._clock.last_reading()
+            master = {} if last is None else {"master": _master(last)}
+            self._say({"type": "ended", "stream": self._clock.stream, **master})
 
     def _say(self, message: dict[str, Any]) -> None:
         self._out(json.dumps(message))
@@ -184,8 +187,12 @@ def _meters(block: LiveBlock) -> dict[str, Any]:
         "strips": {k: [round(v, 1) for v in levels] for k, levels in block.strips.items()},
         "gains": {k: round(v, 2) for k, v in block.gains.items()},
         **_sight(block.sight),
-        "master": {k: _rounded(v) for k, v in asdict(block.master).items()},
+        "master": _master(block.master),
     }  # fmt: skip
+
+
+def _master(reading: MasterReading) -> dict[str, Any]:
+    return {name: _rounded(value) for name, value in asdict(reading).items()}
 
 
 def _sight(sight: Sight) -> dict[str, Any]:

@@ -126,8 +126,12 @@ class LiveClock:
         strips = {k: (*levels, self._held(k, levels[0], frames)) for k, levels in self._mixer.meters().items()}
         return LiveBlock(
             self.stream, place, samples, strips, self._mixer.deepest_db(), self._watcher.look(self._mixer),
-            self._meter.feed(mix),
+            self._meter.feed(np.ascontiguousarray(mix[:, : max(1, self._mixer.frames - place)])),  # to the end alone
         )  # fmt: skip
+
+    def last_reading(self) -> MasterReading | None:
+        """The master's meters over all that was given; integrated loudness is that of the whole."""
+        return self._meter.finish()
 
     def _held(self, strip_id: str, peak_db: float, frames: int) -> float:
         if strip_id not in self._holds:

@@ -1,6 +1,6 @@
 """Meters of what is being heard: peaks that stay a moment, and of the master loudness, true peak and correlation."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -58,6 +58,7 @@ class MasterMeter:
         self._integrated: float | None = None
         self._range: float | None = None
         self._since_long = 0
+        self._last: MasterReading | None = None
 
     def feed(self, block: Array) -> MasterReading:
         """Take in the next block (2, frames) float64."""
@@ -72,10 +73,19 @@ class MasterMeter:
             self._since_long = round(LONG_READING_S * self._rate)
             self._integrated, self._range = self._loudness.integrated_lufs(), self._loudness.range_lu()
         momentary, short_term = self._loudness.latest_lufs(4), self._loudness.latest_lufs(30)
-        return MasterReading(
+        self._last = MasterReading(
             (peaks[0], peaks[1]), (holds[0], holds[1]), (rms[0], rms[1]), momentary, short_term, self._integrated,
             self._range, lin_to_db(self._true_peak.peak), self._correlation(block),
         )  # fmt: skip
+        return self._last
+
+    def finish(self) -> MasterReading | None:
+        """The last reading once more, with what is read only now and then read to the end; None before any."""
+        if self._last is None:
+            return None
+        integrated, range_lu = self._loudness.integrated_lufs(), self._loudness.range_lu()
+        true_peak = lin_to_db(self._true_peak.finish())
+        return replace(self._last, integrated_lufs=integrated, range_lu=range_lu, true_peak_dbtp=true_peak)
 
     def _correlation(self, block: Array) -> float | None:
         self._products.append((block.shape[1], block @ block.T))

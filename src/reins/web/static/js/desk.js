@@ -323,7 +323,7 @@ const shown = (kit, data) => ({
     putText(parts.position, bars(frame, this.document));
     putText(parts.clock, clock(frame / this.document.sample_rate));
     kit.list.meter(live.meters);
-    kit.reading.show(live.meters?.master ?? null);
+    kit.reading.show(live.meters?.master ?? live.last);
     kit.bench.point(live.meters?.points[this.processorId] ?? null);
     for (const station of parts.chain.querySelectorAll("[data-processor]")) meterStation(station, live.meters);
   },

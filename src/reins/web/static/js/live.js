@@ -29,6 +29,7 @@ export class Live extends EventTarget {
 
   clear(stream) {
     this.stream = stream;
+    this.last = this.ending = null;
     this.blocks = [];
     this.received = 0;
     this.played = 0;
@@ -136,10 +137,19 @@ export class Live extends EventTarget {
     while (this.blocks.length > 1 && this.blocks[0].offset + this.blocks[0].frames <= played) this.blocks.shift();
     this.meters = this.playing ? this.blocks[0]?.meters ?? this.meters : null;
     if (done && this.playing) {
+      const read = this.ending;
       this.frame = 0;
       this.clear(stream);
       this.silence();
+      this.last = read;
     }
+  }
+
+  /** All is sent: what was read over the whole is shown once it has been heard, and stays. */
+  on_ended({ stream, master }) {
+    if (stream !== this.stream || !master) return;
+    const { integrated_lufs, range_lu, true_peak_dbtp } = master;
+    this.ending = { integrated_lufs, range_lu, true_peak_dbtp };
   }
 
   on_kept() {
