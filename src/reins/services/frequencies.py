@@ -109,4 +109,4 @@ def _run(
         heard = chain.heard(*detector) if detector else None
         if heard is not None or detector is None:
             meter.feed(heard.signal if heard else block)
-    return meter.power()
+    return meter.finish().power()

@@ -133,8 +133,7 @@ def _spectrum_of(path: Path) -> np.ndarray:
         meter = SpectrumMeter(sample_rate=reader.sample_rate)
         for block in reader.blocks():
             meter.feed(block)
-        meter.feed(np.zeros((reader.channels, meter.reach_frames)))
-        return meter.power_in_twelfths()
+        return meter.finish().power_in_twelfths()
 
 
 def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any]:

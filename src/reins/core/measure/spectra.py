@@ -29,11 +29,14 @@ MAP_HZ = 20.0 * 2.0 ** ((np.arange(120) + 0.5) / MAP_PER_OCTAVE)  # rows of the 
 FLOOR_DB = -120.0
 SEAM_HZ = 400.0  # below, the long window
 LONG_S, SHORT_S = 0.34, 0.043
+# Spectra have a third window, longer still, below LOWEST_HZ, and the short one only from LOW_HZ on: so a third of an
+# octave is never less than six bins.
+LOWEST_HZ, LOWEST_S, LOW_HZ = 100.0, 1.37, 600.0
 HANN_SPREAD = 1.5  # a Hann window's noise bandwidth in bins
 LEAST_BINS = 4.0
 PEAK_STEPS = 8
 FEED_FRAMES = 1 << 17
-LONG_EVERY = 3
+LONG_EVERY, LOWEST_EVERY = 3, 6
 FAST_S = 0.125
 THINNED = 8  # lows of the map are computed at an eighth of the rate
 
@@ -43,6 +46,11 @@ def window_frames(sample_rate: int) -> tuple[int, int]:
     """Frames of the long and the short window: powers of two near LONG_S and SHORT_S."""
     long_, short = (2 ** round(np.log2(seconds * sample_rate)) for seconds in (LONG_S, SHORT_S))
     return int(long_), int(short)
+
+
+@cache
+def _lowest_frames(sample_rate: int) -> int:
+    return int(2 ** round(np.log2(LOWEST_S * sample_rate)))
 
 
 @cache
@@ -111,30 +119,44 @@ def _sides(points_hz: Array, sample_rate: int) -> Iterator[tuple[int, npt.NDArra
             yield size, points
 
 
+def _parts(points_hz: Array, sample_rate: int) -> list[tuple[int, npt.NDArray[np.bool_]]]:
+    """The windows of a spectrum, the longest first, each with the points it is for."""
+    sizes = (_lowest_frames(sample_rate), *window_frames(sample_rate))
+    part = np.searchsorted([LOWEST_HZ, LOW_HZ], points_hz, side="right")
+    return [(size, part == place) for place, size in enumerate(sizes) if (part == place).any()]
+
+
 class SpectrumOfNow:
     """Power around each of POINTS_HZ at the end of a stream, averaged so that it can be read: with one pole of FAST_S,
     the time weighting F of IEC 61672.
 
-    Lows, seen through the long window, move slowly and are computed at every LONG_EVERY-th reading only.
+    Lows, seen through the long windows, move slowly and are computed at every LONG_EVERY-th or LOWEST_EVERY-th reading.
     """
 
     def __init__(self, channels: int, *, sample_rate: int) -> None:
         self._rate, self.channels = sample_rate, channels
-        self._latest = np.zeros((channels, window_frames(sample_rate)[0]), np.float32)
-        self._sides = list(_sides(POINTS_HZ, sample_rate))
+        self._reach = _lowest_frames(sample_rate)
+        self._latest, self._end = np.zeros((channels, 2 * self._reach), np.float32), self._reach
+        self._parts = list(zip((LOWEST_EVERY, LONG_EVERY, 1), _parts(POINTS_HZ, sample_rate), strict=True))
         self._power, self._mean = np.zeros(POINTS_HZ.size), np.zeros(POINTS_HZ.size)
         self._readings, self._fresh_frames = 0, 0
 
     def feed(self, block: Array) -> None:
         """Take in the next frames (channels, frames)."""
         self._fresh_frames += block.shape[1]
-        keep = self._latest.shape[1]
-        self._latest = np.concatenate([self._latest, block[:, -keep:].astype(np.float32)], axis=1)[:, -keep:]
+        block = block[:, -self._reach :]
+        if self._end + block.shape[1] > self._latest.shape[1]:  # moved to the front only when the room is used up
+            self._latest[:, : self._reach] = self._latest[:, self._end - self._reach : self._end]
+            self._end = self._reach
+        self._latest[:, self._end : self._end + block.shape[1]] = block
+        self._end += block.shape[1]
 
     def power(self) -> Array:
         """What is there now."""
-        for size, points in self._sides[0 if self._readings % LONG_EVERY == 0 else 1 :]:
-            powers = bin_powers(self._latest[:, -size:]).mean(axis=0)
+        for every, (size, points) in self._parts:
+            if self._readings % every:
+                continue
+            powers = bin_powers(self._latest[:, self._end - size : self._end]).mean(axis=0)
             hz = POINTS_HZ[points]
             self._power[points] = band_powers(powers, frames=size, sample_rate=self._rate, points_hz=hz, peaked=True)
         share = 1.0 - math.exp(-self._fresh_frames / (FAST_S * self._rate)) if self._readings else 1.0
@@ -144,35 +166,43 @@ class SpectrumOfNow:
 
 
 class SpectrumMeter:
-    """Mean power in each bin of a stream, for both windows; they overlap by half."""
+    """Mean power in each bin of a stream, for all three windows; they overlap by half."""
 
     def __init__(self, *, sample_rate: int) -> None:
         self._rate = sample_rate
-        self._sizes = window_frames(sample_rate)
+        self._sizes = (_lowest_frames(sample_rate), *window_frames(sample_rate))
         self._totals = [np.zeros(size // 2 + 1, np.float32) for size in self._sizes]
         self._tails: list[Floats | None] = [None for _ in self._sizes]
-        self._counts = [0 for _ in self._sizes]
+        self._counts = [-0.5 for _ in self._sizes]  # half of the first window is empty
+        self._frames, self._channels = 0, 1
 
     def feed(self, block: Array) -> None:
         """Take in the next frames (channels, frames)."""
-        for index, size in enumerate(self._sizes):
-            hop = size // 2
-            before = self._tails[index]
-            if before is None:  # so that what comes first counts as much as the middle
-                before = np.zeros((block.shape[0], hop), np.float32)
-            joined = np.concatenate([before, block.astype(np.float32)], axis=1)
-            windows = np.lib.stride_tricks.sliding_window_view(joined, min(size, joined.shape[1]), axis=1)[:, ::hop]
-            if joined.shape[1] < size:
-                windows = windows[:, :0]
-            for some in _batches(windows.shape[1], size):
-                self._totals[index] += bin_powers(windows[:, some.start : some.stop]).mean(axis=0).sum(axis=0)
-            self._counts[index] += windows.shape[1]
-            self._tails[index] = joined[:, windows.shape[1] * hop :]
+        self._channels, self._frames = block.shape[0], self._frames + block.shape[1]
+        for index in range(len(self._sizes)):
+            self._feed(index, block.astype(np.float32))
 
-    @property
-    def reach_frames(self) -> int:
-        """Silence to feed at the end, so that what came last counts as much as the middle."""
-        return self._sizes[0] // 2
+    def _feed(self, index: int, block: Floats) -> None:
+        size = self._sizes[index]
+        hop = size // 2
+        before = self._tails[index]
+        if before is None:  # so that what comes first counts as much as the middle
+            before = np.zeros((block.shape[0], hop), np.float32)
+        joined = np.concatenate([before, block], axis=1)
+        windows = np.lib.stride_tricks.sliding_window_view(joined, min(size, joined.shape[1]), axis=1)[:, ::hop]
+        if joined.shape[1] < size:
+            windows = windows[:, :0]
+        for some in _batches(windows.shape[1], size):
+            self._totals[index] += bin_powers(windows[:, some.start : some.stop]).mean(axis=0).sum(axis=0)
+        self._counts[index] += windows.shape[1]
+        self._tails[index] = joined[:, windows.shape[1] * hop :]
+
+    def finish(self) -> "SpectrumMeter":
+        """Say that all was fed: what came last then counts as much as the middle. Returns itself."""
+        for index, size in enumerate(self._sizes):
+            self._feed(index, np.zeros((self._channels, size), np.float32))
+            self._counts[index] = self._frames / (size // 2)
+        return self
 
     def power_in_twelfths(self) -> Array:
         """Mean power in the bands of TWELFTHS_HZ, each part of the spectrum counted once."""
@@ -184,9 +214,9 @@ class SpectrumMeter:
         """
         how = {"peaked": True} | how
         out = np.zeros(points_hz.size)
-        for size, points in _sides(points_hz, self._rate):
+        for size, points in _parts(points_hz, self._rate):
             index = self._sizes.index(size)
-            mean = self._totals[index] / np.float32(max(self._counts[index], 1))
+            mean = self._totals[index] / np.float32(max(self._counts[index], 0.5))
             out[points] = band_powers(mean, frames=size, sample_rate=self._rate, points_hz=points_hz[points], **how)
         return out
 
@@ -206,8 +236,7 @@ def _fed(sound: Sound, check: Callable[[], None]) -> SpectrumMeter:
     for first in range(0, sound.facts.frames, FEED_FRAMES):
         check()
         meter.feed(sound.read(first, min(FEED_FRAMES, sound.facts.frames - first)))
-    meter.feed(np.zeros((sound.facts.channels, meter.reach_frames)))
-    return meter
+    return meter.finish()
 
 
 def _batches(count: int, size: int) -> Iterator[range]:
