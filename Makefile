@@ -6,10 +6,9 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
 .PHONY: demo test lint browser bench bench-desk bench-big screenshots guide docs clean
 
-# Byte code is left to the first import: most of what is installed is never imported, and compiling it takes half the time.
+# Byte code is left to the import that compiles the kernels: most of what is installed is never imported.
 INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
-COMPILE_KERNELS := $(BIN)/python -c "import reins.web.server as s, importlib; \
-  [importlib.import_module('reins.' + k) for k in s.KERNELS]"
+COMPILE_KERNELS := env -u PYTHONDONTWRITEBYTECODE $(BIN)/python -c "import reins.web.app; from reins.core.dsp.compiled import load; load()"
 
 $(VENV)/made: pyproject.toml constraints.txt
 	$(PYTHON) -m venv $(VENV)

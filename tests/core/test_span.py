@@ -21,8 +21,9 @@ def plain(noise, entries):
 
 
 def test_statistics_are_those_of_the_gain(make_take, noise, entries):
+    take = make_take(noise)
     for entry in (entries[0], parse_entry({"type": "expander", "id": "c", "settings": {"threshold_db": -20}}, "x")):
-        span = measure_span(make_take(noise), [entry], "c", 0, noise.shape[1])
+        span = measure_span(take, [entry], "c", 0, noise.shape[1])
 
         chain = Chain([entry], channels=2, sample_rate=RATE)
         late = chain._stages[0].processor.latency_frames

@@ -39,6 +39,7 @@ class DeskPlayer:
     def __init__(self, house: House, session_id: str, out: Out) -> None:
         self._house, self._out = house, out
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
+        self._reading = threading.Lock()
         self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
         self._told: dict[str, str] = {}  # what has failed and was said
         self._clock = LiveClock(self._trial, self._takes(self._trial))
@@ -46,8 +47,28 @@ class DeskPlayer:
         self._thread.start()
 
     def command(self, message: dict[str, Any]) -> None:
-        """Hand in a command; returns at once."""
-        self._commands.put(message)
+        """Hand in a command; returns at once. What is tried is read here, so that the player need not."""
+        with self._reading:
+            self._commands.put(self._read(message))
+
+    def _read(self, message: dict[str, Any]) -> dict[str, Any]:
+        kind = message.get("type")
+        try:
+            if kind == "kept":
+                self._trial = message["document"]
+            elif kind == "try":
+                # Matching waits until it is kept: the take's spectrum may have to be measured first.
+                settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
+                place = {k: message[k] for k in ("strip_id", "processor_id")}
+                self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(self._trial)
+            elif kind == "try_strip":
+                change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
+                self._trial = change.apply(self._trial)[0]
+            else:
+                return message
+        except Exception as error:  # is said by the player, in its turn
+            return {"type": "refused", "error": error}
+        return {"type": "kept" if kind == "kept" else "tried", "document": self._trial}
 
     def close(self) -> None:
         """End the thread."""
@@ -121,8 +142,8 @@ class DeskPlayer:
             log.exception("desk player: %s", message.get("type"))
             self._say({"type": "error", "sentence": "Something went wrong while playing; nothing was changed."})
 
-    def _on_unreadable(self, message: dict[str, Any]) -> None:
-        raise InputError(message["sentence"])
+    def _on_refused(self, message: dict[str, Any]) -> None:
+        raise message["error"]
 
     def _on_play(self, message: dict[str, Any]) -> None:
         frame = min(max(int(message["frame"]), 0), MAX_FRAME)
@@ -156,27 +177,18 @@ class DeskPlayer:
         )
         self._clock.watch(Watched(strip_id, processor_id, bool(message.get("spectra")), beside, band))
 
-    def _on_try(self, message: dict[str, Any]) -> None:
-        """Settings of a processor while they are dragged: heard, not kept."""
-        fields = {k: message[k] for k in ("strip_id", "processor_id")}
-        # Matching waits until it is kept: the take's spectrum may have to be measured first.
-        fields["settings"] = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
-        self._change(SetProcessor(kind="set_processor", **fields).apply(self._trial)[0])
-
-    def _on_try_strip(self, message: dict[str, Any]) -> None:
-        """Fader, pan or trim while it is dragged: heard, not kept."""
-        change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
-        self._change(change.apply(self._trial)[0])
+    def _on_tried(self, message: dict[str, Any]) -> None:
+        """Settings of a processor, or fader, pan or trim, while they are dragged: heard, not kept."""
+        self._change(message["document"])
 
     def _on_kept(self, message: dict[str, Any]) -> None:
         """The session has changed, here or in another tab."""
+        self._clock.add_takes(self._takes(message["document"]))
         self._change(message["document"])
         self._say({"type": "kept"})
 
     def _change(self, document: Document) -> None:
-        self._trial = document
         self._told = {what: said for what, said in self._told.items() if what.startswith("open ")}
-        self._clock.add_takes(self._takes(document))
         if self._clock.change(document):
             self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
 
@@ -251,9 +263,10 @@ def _command(text: str | bytes) -> dict[str, Any]:
     try:
         message = read_json(text, "A command")
     except InputError as error:
-        return {"type": "unreadable", "sentence": f"{error} Nothing was changed."}
-    if not isinstance(message, dict) or message.get("type") in ("kept", "unreadable"):
-        return {"type": "unreadable", "sentence": "A command must be an object with a type. Nothing was changed."}
+        return {"type": "refused", "error": InputError(f"{error} Nothing was changed.")}
+    if not isinstance(message, dict) or message.get("type") in ("kept", "tried", "refused"):
+        sentence = "A command must be an object with a type. Nothing was changed."
+        return {"type": "refused", "error": InputError(sentence)}
     return message
 
 

@@ -1,7 +1,6 @@
 """Starting the server: it answers at once, and gets kernels, database and demo ready behind a page that says so."""
 
 import asyncio
-import importlib
 import ipaddress
 import logging
 import socket
@@ -23,21 +22,6 @@ log = logging.getLogger(__name__)
 HERE = Path(__file__).parent
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 CLOSING_S = 3  # how long connections have to end when the server is stopped
-# Importing these compiles their kernels, or loads them from the cache on disk.
-KERNELS = (
-    "core.dsp.dynamics",
-    "core.dsp.gating",
-    "core.dsp.filters",
-    "core.dsp.cuts",
-    "core.dsp.variable",
-    "core.dsp.loudness",
-    "core.dsp.limiting",
-    "core.dsp.levels",
-    "core.dsp.reference",
-    "core.dsp.halfband",
-    "core.takes",
-    "core.measure.folding",
-)
 
 
 class Gate:
@@ -88,10 +72,8 @@ class Gate:
 
 def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
     try:
-        for index, name in enumerate(KERNELS):
-            gate.progress("compiling the sound kernels (only once)", index, len(KERNELS))
-            importlib.import_module(f"reins.{name}")
-        gate.progress("opening the shelf", 0, 1)
+        # Here and not above, so that the server answers while they are loaded.
+        from reins.core.dsp import compiled
         from reins.core.measure.spectra import transform
         from reins.services.bringing_in import ensure_demo
         from reins.services.house import House
@@ -99,6 +81,9 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
         from reins.services.shelf import forget_old
         from reins.web.app import AppSettings, create_app
 
+        if not compiled.are_cached():
+            compiled.load(lambda done, total: gate.progress("compiling the sound kernels (only once)", done, total))
+        gate.progress("opening the shelf", 0, 1)
         house = House(folder.root, folder)
         gate.close = house.close
         forget_old(house)
@@ -107,7 +92,9 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
                 house, lambda name, done, total: gate.progress(f"playing the demo session: {name}", done, total)
             )
         gate.app = create_app(AppSettings(), house)
-        transform()  # in the meantime, so that the first spectrum does not wait for it
+        # While the first page is looked at, so that the first sound and the first spectrum do not wait.
+        compiled.load()
+        transform()
         fill_checksums(house)
     except ReinsError as error:
         gate.problem = str(error)

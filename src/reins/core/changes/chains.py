@@ -4,7 +4,7 @@ master's.
 
 from typing import Any, Literal
 
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
 from reins.core.limits import MAX_PROCESSORS
@@ -119,32 +119,41 @@ class SetProcessor(_OnProcessor):
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the settings, and the label; SettingsError when a value is outside its limits."""
+        changed, before, after = self._set(document)
+        said = describe_change(before.type, before.settings, after.settings)
+        if after.on != before.on:
+            said = f"switched {'on' if after.on else 'off'}" + (f", {said}" if said else "")
+        if key_source(after) != key_source(before):
+            said = f"follows {describe_tie(document, key_source(after))}"
+        name = document.strip(self.strip_id).name
+        return changed, f"{name}: {PROCESSORS[before.type].label.lower()} {said or 'unchanged'}"
+
+    def tried(self, document: Document) -> Document:
+        """As apply, without the label: what a drag does many times a second."""
+        return self._set(document)[0]
+
+    def _set(self, document: Document) -> tuple[Document, ProcessorEntry, ProcessorEntry]:
+        """Document with the settings, and the processor before and after."""
         strip = document.strip(self.strip_id)
         index, entry = _processor_at(strip, self.processor_id)
-        where = f"{strip.name} ({entry.type})"
-        settings = parse_settings(entry.type, self._merged(entry), where)
+        settings = parse_settings(entry.type, self._merged(entry), f"{strip.name} ({entry.type})")
         on = entry.on if self.on is None else self.on
-        said = describe_change(entry.type, entry.settings, settings)
-        if on != entry.on:
-            said = f"switched {'on' if on else 'off'}" + (f", {said}" if said else "")
         chain = list(strip.chain)
         chain[index] = entry.model_copy(update={"settings": settings, "on": on})
         changed = document.with_strip(self.strip_id, chain=chain)
         if (key_names(chain[index]), on) != (key_names(entry), entry.on):
             in_order(changed)
-        if key_source(chain[index]) != key_source(entry):
-            said = f"follows {describe_tie(document, key_source(chain[index]))}"
-        label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} {said or 'unchanged'}"
-        return changed, label
+        return changed, entry, chain[index]
 
     def _merged(self, entry: ProcessorEntry) -> dict[str, Any]:
-        merged = entry.settings.model_dump()
+        """The settings with the new ones; parts that do not change stay as they were read, and are not read anew."""
+        merged = entry.settings.__dict__.copy()
         for name, value in self.settings.items():
             *parents, last = name.split(".")
             place: Any = merged
             for part in parents:
                 place = _inside(place, part)
-            if isinstance(place, list) and _inside(place, last) is not None:
+            if isinstance(place, list) and last.isdecimal() and int(last) < len(place):
                 place[int(last)] = value
             elif isinstance(place, dict):
                 place[last] = value
@@ -154,10 +163,17 @@ class SetProcessor(_OnProcessor):
 
 
 def _inside(place: Any, part: str) -> Any:
-    """What a name, or a number in a list, leads to; None where that is nothing."""
+    """What a name, or a number in a list, leads to, opened so that it can be changed; None where that is nothing."""
     if isinstance(place, list):
-        return place[int(part)] if part.isdecimal() and int(part) < len(place) else None
-    return place.get(part) if isinstance(place, dict) else None
+        at: Any = int(part) if part.isdecimal() and int(part) < len(place) else None
+    else:
+        at = part if isinstance(place, dict) and part in place else None
+    if at is None:
+        return None
+    found = place[at]
+    if isinstance(found, (BaseModel, list)):
+        place[at] = found.copy() if isinstance(found, list) else found.__dict__.copy()
+    return place[at]
 
 
 class UseDraft(OnStrip):

@@ -1,43 +1,70 @@
 """How kernels are compiled: one place for the options every kernel shares.
 
-Kernels carry explicit signatures, so importing a kernel module compiles it or loads it from the
-cache on disk; nothing compiles later. No fastmath: without it every pass gives the same bits whether
-a sample falls in a vector or in the remainder of a loop, so block size never matters.
+A kernel carries its signatures and is made when it is first called, or by `load`: compiled, or taken from the cache on
+disk. Numba is imported only then, because that takes most of a second which no page needs. No fastmath: without it
+every pass gives the same bits whether a sample falls in a vector or in the remainder of a loop, so block size never
+matters.
 """
 
 import contextlib
+import functools
 import hashlib
 import importlib
+import importlib.metadata
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import numba
-
 HERE = Path(__file__).parent
 SHARED = tuple(HERE / name for name in ("compiled.py", "decibels.py", "dynamics.py"))
+MARKS = HERE / "__pycache__"
+#: Held while numba is imported and while a kernel is made; whoever imports scipy takes it too (see _numba).
+LOCK = threading.RLock()
 
 
-def _forget_when_shared_helpers_change() -> None:
-    """Drop cached kernels once a file of shared helpers has changed: the cache itself looks only at a kernel's own."""
-    now = hashlib.sha256(b"".join(file.read_bytes() for file in SHARED)).hexdigest()
-    mark = HERE / "__pycache__" / "shared.mark"
-    with contextlib.suppress(OSError):  # a folder that cannot be written to holds no cache either
-        if not mark.exists() or mark.read_text() != now:
-            for index in mark.parent.glob("*.nbi"):
-                index.unlink(missing_ok=True)
-            mark.parent.mkdir(exist_ok=True)
-            mark.write_text(now)
+class Late:
+    """A function that numba makes at its first call."""
+
+    all: list["Late"] = []
+
+    def __init__(self, function: Callable[..., Any], signatures: tuple[str, ...], **options: Any) -> None:
+        functools.update_wrapper(self, function)
+        self._function, self._signatures, self._options = function, signatures, options
+        self._made: Callable[..., Any] | None = None
+        self.all.append(self)
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Call it."""
+        return (self._made or self.made())(*arguments)
+
+    @property
+    def file(self) -> Path:
+        """Where its source is."""
+        return Path(self._function.__code__.co_filename)
+
+    def made(self) -> Callable[..., Any]:
+        """The compiled function; those it calls are made first and take their names, so that numba sees them."""
+        with LOCK:
+            if self._made is None:
+                names = self._function.__globals__
+                for name in self._function.__code__.co_names:
+                    if isinstance(names.get(name), Late):
+                        names[name] = names[name].made()
+                numba = _numba()
+                self._made = numba.njit(*([list(self._signatures)] if self._signatures else []), **self._options)(
+                    self._function
+                )
+            return self._made
 
 
-_forget_when_shared_helpers_change()
-
-
-def _load_without_blas() -> None:
-    """Have numba find no BLAS where it looks for it: no kernel here uses it, and loading scipy.linalg takes a quarter
-    of a second.
+@functools.cache
+def _numba() -> Any:
+    """Numba, which shall find no BLAS where it looks for it: no kernel here uses it, and loading scipy.linalg takes a
+    quarter of a second.
     """
+    _forget_when_shared_helpers_change()
     missing = "scipy.linalg" not in sys.modules
     if missing:
         sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
@@ -46,21 +73,60 @@ def _load_without_blas() -> None:
     finally:
         if missing:
             del sys.modules["scipy.linalg"]
+    return importlib.import_module("numba")
 
 
-_load_without_blas()
+def _digest(files: Any) -> str:
+    return hashlib.sha256(b"".join(file.read_bytes() for file in sorted(files))).hexdigest()
+
+
+def _forget_when_shared_helpers_change() -> None:
+    """Drop cached kernels once a file of shared helpers has changed: the cache itself looks only at a kernel's own."""
+    now, mark = _digest(SHARED), MARKS / "shared.mark"
+    with contextlib.suppress(OSError):  # a folder that cannot be written to holds no cache either
+        if not mark.exists() or mark.read_text() != now:
+            for index in MARKS.glob("*.nbi"):
+                index.unlink(missing_ok=True)
+            MARKS.mkdir(exist_ok=True)
+            mark.write_text(now)
+
+
+def _all_files() -> str:
+    """What changes whenever any kernel has to be compiled anew."""
+    return f"{importlib.metadata.version('numba')} {_digest({late.file for late in Late.all} | set(SHARED))}"
+
+
+def are_cached() -> bool:
+    """Whether all kernels of the modules imported so far were compiled before, as they are now."""
+    mark = MARKS / "kernels.mark"
+    return mark.exists() and mark.read_text() == _all_files()
+
+
+def load(progress: Callable[[int, int], None] = lambda done, total: None) -> None:
+    """Make all kernels of the modules imported so far."""
+    kernels = [late for late in Late.all if late._signatures]
+    for index, late in enumerate(kernels):
+        progress(index, len(kernels))
+        late.made()
+    with contextlib.suppress(OSError):
+        (MARKS / "kernels.mark").write_text(_all_files())
 
 
 def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Compile a function over arrays for the given signatures; it releases the GIL and is cached on disk."""
-    return numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy")
+    return lambda function: Late(function, signatures, cache=True, nogil=True, error_model="numpy")
 
 
-# For helpers that live in the file of the kernels calling them, or in SHARED: compiled into their caller.
-inlined = numba.njit(error_model="numpy")
-# For a recursion that stands alone in its loop and so is never cut into vectors: a product and a sum may be rounded
-# once.
-fused = numba.njit(error_model="numpy", fastmath={"contract"})
+def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
+    """For helpers that live in the file of the kernels calling them, or in SHARED: compiled into their caller."""
+    return Late(function, (), error_model="numpy")
+
+
+def fused(function: Callable[..., Any]) -> Callable[..., Any]:
+    """For a recursion that stands alone in its loop and so is never cut into vectors: a product and a sum may be
+    rounded once.
+    """
+    return Late(function, (), error_model="numpy", fastmath={"contract"})
 
 
 @inlined

@@ -15,6 +15,7 @@ one another.
 """
 
 import math
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -43,10 +44,12 @@ def fixed(g: float, k: float, m0: float, m1: float, m2: float) -> Array:
     return np.array([2.0 * a1 - 1.0, 2.0 * g * a1, 1.0 - 2.0 * g * g * a1, m0, 0.5 * m1, 0.5 * m2])
 
 
+@lru_cache(512)
 def region(shape: str, *, freq_hz: float, q: float, sample_rate: int, rest: bool = False) -> Array:
     """Coefficients of the part of the spectrum a band covers, 0 dB at its most; or, with rest, of all but that.
 
-    A bell covers a band-pass of its own Q, a shelf a Butterworth low-pass or high-pass at its frequency.
+    A bell covers a band-pass of its own Q, a shelf a Butterworth low-pass or high-pass at its frequency. To be read
+    only: the same array is given again.
     """
     g = prewarped(freq_hz, sample_rate)
     k = 1.0 / q if shape == "bell" else math.sqrt(2.0)

@@ -25,6 +25,7 @@ from reins.core.processors import PROCESSORS, Processor
 from reins.core.processors.base import Delay, settling_s
 from reins.core.processors.making import Make
 from reins.core.routing import has_key, key_names
+from reins.core.twins import twin_of
 from reins.core.units import lin_to_db, ms_to_frames
 from reins.errors import SettingsError
 
@@ -87,13 +88,14 @@ class Heard:
     latency_frames: int
 
 
-def _make(entry: ProcessorEntry, sample_rate: int, on_take: bool) -> Make:
+def make_of(entry: ProcessorEntry, *, sample_rate: int, on_take: bool) -> Make:
+    """What an entry is made as."""
     return Make.of(entry.type, entry.settings, sample_rate=sample_rate, on_take=on_take)
 
 
 def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int, on_take: bool) -> int:
     """Frames by which the result of a chain comes later than its source."""
-    return sum(_make(entry, sample_rate, on_take).latency_frames for entry in entries if entry.on)
+    return sum(make_of(entry, sample_rate=sample_rate, on_take=on_take).latency_frames for entry in entries if entry.on)
 
 
 def settling_frames(entries: list[ProcessorEntry], sample_rate: int) -> int:
@@ -132,7 +134,7 @@ class Chain:
         latency = 0
         for entry in entries:
             if entry.on:
-                names, make = key_names(entry), _make(entry, self._sample_rate, self._on_take)
+                names, make = key_names(entry), make_of(entry, sample_rate=self._sample_rate, on_take=self._on_take)
                 stage = self._stage(entry, names, known.get((entry.id, entry.type, names, make)), latency)
                 latency += stage.processor.latency_frames
                 self._stages.append(stage)
@@ -143,7 +145,7 @@ class Chain:
                 have = ", ".join(self._key_channels) or "none"
                 raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
         channels = {name: self._key_channels[name] for name in names}
-        make = _make(entry, self._sample_rate, self._on_take)
+        make = make_of(entry, sample_rate=self._sample_rate, on_take=self._on_take)
         processor: Processor
         if old is None or isinstance(old.processor, PassedBy):
             processor = make.processor(
@@ -152,11 +154,12 @@ class Chain:
             )  # fmt: skip
             processor.know(self._spectrum)
         else:
-            processor = copy.deepcopy(old.processor)
-            processor.apply(entry.settings)
+            processor = twin_of(old.processor)
+            if entry.settings is not old.entry.settings:
+                processor.apply(entry.settings)
             processor.know(self._spectrum)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
-        delays = {n: copy.deepcopy(known[n]) if n in known else Delay(channels[n], latency) for n in names}
+        delays = {n: twin_of(known[n]) if n in known else Delay(channels[n], latency) for n in names}
         return Stage(entry, make, processor, delays)
 
     @property
@@ -264,7 +267,8 @@ class Chain:
         """Whether something is on in `entries` that has no stage here to go on from."""
         known = self._known()
         rate, on_take = self._sample_rate, self._on_take
-        return any((e.id, e.type, key_names(e), _make(e, rate, on_take)) not in known for e in entries if e.on)
+        made = {(e.id, e.type, key_names(e), make_of(e, sample_rate=rate, on_take=on_take)) for e in entries if e.on}
+        return not made <= known.keys()
 
     def evolved(
         self,

@@ -5,13 +5,16 @@ import copy
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.chainfile import ProcessorEntry
+from reins.core.engine.chain import make_of
 from reins.core.engine.ear import Ear
 from reins.core.engine.plan import Plan, Tie, make_plan
 from reins.core.engine.stream import Stream
 from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
 from reins.core.lanes import Lane
 from reins.core.processors.base import Delay
-from reins.core.sessions import MASTER, Document
+from reins.core.routing import key_names
+from reins.core.sessions import MASTER, Bus, Document, Master, Track
 from reins.core.takes import Take
 
 Array = npt.NDArray[np.float64]
@@ -23,6 +26,23 @@ SHORTEST_PRE_ROLL_S = 0.1
 def working(document: Document) -> int:
     """How many processors are on."""
     return sum(entry.on for k in (*document.tracks, *document.buses, MASTER) for entry in document.strip(k).chain)
+
+
+STANDING = ("take_id", "bus", "mute", "solo", "solo_safe")
+
+
+def _stands_alike(old: Track | Bus | Master, new: Track | Bus | Master, sample_rate: int) -> bool:
+    """Whether a changed strip goes where it went, follows what it followed and is as late and as audible as before."""
+    if any(getattr(old, name, None) != getattr(new, name, None) for name in STANDING):
+        return False
+    on_take = isinstance(new, Track)
+
+    def standing(entry: ProcessorEntry) -> tuple[object, ...]:
+        return entry.on, key_names(entry), make_of(entry, sample_rate=sample_rate, on_take=on_take)
+
+    return len(old.chain) == len(new.chain) and all(
+        one is other or standing(one) == standing(other) for one, other in zip(old.chain, new.chain, strict=True)
+    )
 
 
 def pre_roll_frames(document: Document) -> int:
@@ -93,6 +113,13 @@ class Graph:
 
     def takes_over(self, document: Document) -> bool:
         """Go on with a changed document where no strip has come, gone or found another place; else False."""
+        changed = self._changed_strips(document)
+        if changed is not None:
+            self.document = document
+            for strip_id in changed:
+                if strip_id in self.players:
+                    self._renew(strip_id, self.players[strip_id])
+            return True
         plan = make_plan(document)
         if plan.shape() != self.plan.shape() or any(
             (k in self.players) != (t.take_id in self.takes) for k, t in document.tracks.items()
@@ -102,6 +129,17 @@ class Graph:
         for strip_id, player in self.players.items():
             self._renew(strip_id, player)
         return True
+
+    def _changed_strips(self, document: Document) -> list[str] | None:
+        """The strips that a document has changed where no way, key, latency or audibility has, as when a setting is
+        dragged; None where it is more than that.
+        """
+        old = self.document
+        if (old.order, old.bus_order, old.sample_rate) != (document.order, document.bus_order, document.sample_rate):
+            return None
+        changed = [k for k in self.plan.order if document.strip(k) is not old.strip(k)]
+        alike = all(_stands_alike(old.strip(k), document.strip(k), document.sample_rate) for k in changed)
+        return changed if alike else None
 
     def _renew(self, strip_id: str, player: StripPlayer) -> None:
         player.change(self.document.strip(strip_id), audible=self._audible(strip_id))

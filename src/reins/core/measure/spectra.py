@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.compiled import LOCK
 from reins.core.dsp.octaves import OCTAVE, TWELFTHS_HZ
 from reins.core.sound import Sound
 
@@ -61,7 +62,8 @@ def _window(frames: int) -> Floats:
 @cache
 def transform() -> Callable[..., Any]:
     """The real Fourier transform of scipy; its import takes a while, so it is called for when it is wanted."""
-    import scipy.fft
+    with LOCK:
+        import scipy.fft
 
     found: Callable[..., Any] = scipy.fft.rfft
     return found

@@ -20,6 +20,7 @@ the source before the cuts.
 """
 
 import itertools
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -74,6 +75,18 @@ def covers(band: EqBand) -> bool:
     return band.on and band.motion != "none"
 
 
+@lru_cache(256)
+def _params_of(band: EqBand, sample_rate: int) -> Array:
+    """Parameters of dsp.dynamics for a moving band; to be read only."""
+    params = np.zeros(dynamics.PARAMS)
+    params[dynamics.KEY_FLOOR_DB] = -120.0
+    if band.motion == "compress":
+        compress(params, band, sample_rate=sample_rate)
+    else:
+        expand(params, band, down=False, sample_rate=sample_rate)
+    return params
+
+
 class _Ear:
     """What some of the bands listen to alike: a key or the source, its gain and cuts, weighted or not."""
 
@@ -99,6 +112,10 @@ class DynamicEq(Processor):
     label = "Dynamic EQ"
     about = "Bells, shelves and cuts that may move with what they cover."
     line = ""
+    never_changed = frozenset({
+        "_bands", "_moving", "_params", "_shapes", "_base_db", "_warped", "_inverse_q", "_still", "_tables", "_runs",
+        "_notches", "_rest_params",
+    })  # fmt: skip
     Settings = DynamicEqSettings
     added_with = {"match_highs": True}
 
@@ -117,7 +134,7 @@ class DynamicEq(Processor):
             MovingCut(kind, channels=channels, sample_rate=sample_rate) for kind in ("low_cut", "high_cut")
         )
         self._settings: Any = None
-        self._ears: dict[tuple[str, bool], _Ear] = {}
+        self._ears: dict[tuple[Key, bool], _Ear] = {}
         self.gains_db = {}
         self.apply(settings)
 
@@ -189,21 +206,16 @@ class DynamicEq(Processor):
         return runs
 
     def _band_params(self, band: EqBand) -> Array:
-        params = np.zeros(dynamics.PARAMS)
-        params[dynamics.KEY_FLOOR_DB] = -120.0
-        times = self._settings.rest if band.timing == "rest" else band
-        timed = band.model_copy(update={"attack_ms": times.attack_ms, "release_ms": times.release_ms})
-        if band.motion == "compress":
-            compress(params, timed, sample_rate=self._sample_rate)
-        else:
-            expand(params, timed, down=False, sample_rate=self._sample_rate)
-        return params
+        if band.timing == "rest":
+            rest = self._settings.rest
+            band = band.model_copy(update={"attack_ms": rest.attack_ms, "release_ms": rest.release_ms})
+        return _params_of(band, self._sample_rate)
 
     def _arrange_ears(self, moving: list[tuple[int, EqBand]]) -> list[tuple[_Ear, Counts, Array]]:
         """(ear, rows among the moving bands, their regions) for each group that listens alike."""
-        groups: dict[tuple[str, bool], list[int]] = {}
+        groups: dict[tuple[Key, bool], list[int]] = {}
         for row, (_, band) in enumerate(moving):
-            groups.setdefault((band.key.model_dump_json(), band.watch == "band_weighted"), []).append(row)
+            groups.setdefault((band.key, band.watch == "band_weighted"), []).append(row)
         listeners, ears = [], {}
         for name, rows in groups.items():
             key = moving[rows[0]][1].key

@@ -1,0 +1,82 @@
+"""What a drag does many times a second: settings tried, processors copied; each against the plain way."""
+
+import copy
+
+import numpy as np
+import pytest
+
+from reins.core.chainfile import describe_fields, parse_entry
+from reins.core.changes import SetProcessor
+from reins.core.engine.chain import Chain
+from reins.core.engine.graph import Graph
+from reins.core.engine.stream import Stream
+from reins.core.processors import PROCESSORS
+from reins.core.sessions import Bus, Document, Track
+from reins.core.twins import twin_of
+from tests.conftest import RATE, sound_of
+from tests.core.test_no_click import base
+
+
+def document(kind="compressor"):
+    entry = parse_entry({"id": "p", "type": kind, "settings": base(kind)}, kind)
+    tracks = {k: Track(name=k, take_id="a", chain=[entry] if k == "t" else [], bus="b") for k in "tu"}
+    return Document(name="x", sample_rate=RATE, tracks=tracks, order=["t", "u"], buses={"b": Bus(name="B")},
+                    bus_order=["b"])  # fmt: skip
+
+
+def settings_of(document, name):
+    """The value a setting has, moved a little."""
+    place = document.tracks["t"].chain[0].settings.model_dump()
+    for part in name.split("."):
+        place = place[int(part)] if isinstance(place, list) else place[part]
+    return place * 0.99
+
+
+@pytest.mark.parametrize("kind", PROCESSORS)
+def test_what_is_tried_is_what_is_kept(kind):
+    before = document(kind)
+    names = [row["name"] for row in describe_fields(PROCESSORS[kind].Settings) if row["kind"] == "number"]
+    bands = [row for row in describe_fields(PROCESSORS[kind].Settings) if row["name"] == "bands"]
+    names += [f"bands.1.{row['name']}" for band in bands for row in band["fields"] if row["kind"] == "number"]
+
+    for name in names:
+        change = SetProcessor(
+            kind="set_processor", strip_id="t", processor_id="p", settings={name: settings_of(before, name)}
+        )
+        tried = change.tried(before)
+        assert tried == change.apply(before)[0]
+        plain = parse_entry({"id": "p", "type": kind, "settings": tried.tracks["t"].chain[0].settings.model_dump()}, "")
+        assert plain == tried.tracks["t"].chain[0], name
+    assert before == document(kind)
+
+
+@pytest.mark.parametrize("kind", PROCESSORS)
+@pytest.mark.parametrize("times", ["off", 2])
+def test_a_twin_shares_nothing_that_changes(kind, times, noise):
+    entry = parse_entry({"id": "p", "type": kind, "settings": base(kind) | {"oversampling": times}}, kind)
+    chain = Chain([entry], channels=2, sample_rate=RATE)
+    first, second, third = (np.ascontiguousarray(noise[:, k : k + 4800]) for k in (0, 4800, 9600))
+    chain.process(first)
+    twin, plain = twin_of(chain._stages[0].processor), copy.deepcopy(chain._stages[0].processor)
+
+    twin.process(third)
+    twin.apply(parse_entry({"type": kind, "settings": {"oversampling": times}}, kind).settings)
+    twin.process(first)
+
+    np.testing.assert_array_equal(chain._stages[0].processor.process(second), plain.process(second))
+
+
+def test_only_a_setting_is_taken_the_short_way():
+    graph = Graph(document(), {"a": sound_of(np.zeros((2, RATE)))}, Stream(0))
+    drag = SetProcessor(kind="set_processor", strip_id="t", processor_id="p", settings={"threshold_db": -12.0})
+    longer = SetProcessor(kind="set_processor", strip_id="t", processor_id="p", settings={"lookahead_ms": 5.0})
+    off = SetProcessor(kind="set_processor", strip_id="t", processor_id="p", on=False)
+
+    assert graph._changed_strips(drag.tried(graph.document)) == ["t"]
+    assert graph._changed_strips(graph.document.with_strip("u", fader_db=-3.0)) == ["u"]
+    for other in (
+        longer.tried(graph.document), off.tried(graph.document), graph.document.with_strip("u", mute=True),
+        graph.document.with_strip("u", bus=""), graph.document.with_strip("b", solo=True),
+        graph.document.model_copy(update={"order": ["u", "t"]}),
+    ):  # fmt: skip
+        assert graph._changed_strips(other) is None
