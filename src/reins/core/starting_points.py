@@ -72,20 +72,20 @@ STARTING_POINTS = (
     _compressor(
         "whole mix", "Whole mix, a light hand",
         "One or two dB at a low ratio; lows do not drive it, and it lets go by itself.",
-        threshold_db=-16, ratio=1.5, knee_db=10, attack_ms=30, release_ms=150, auto_release=True, rms_pct=50,
+        threshold_db=-22, ratio=1.5, knee_db=10, attack_ms=30, release_ms=150, auto_release=True, rms_pct=50,
         key={"low_cut_hz": 80},
     ),
     StartingPoint(
         "gate", "snare", "Snare, only its own hits",
         "Listens to the wires alone, between ring and hats, so that kick and hats vanish and the ghost notes stay.",
         {"threshold_db": -39, "hysteresis_db": 3, "attack_ms": 0.2, "hold_ms": 40, "release_ms": 90, "range_db": 40,
-         "lookahead_ms": 2, "key": {"low_cut_hz": 700, "high_cut_hz": 5000}},
+         "lookahead_ms": 2, "key": {"low_cut_hz": 700, "high_cut_hz": 5000}, "oversampling": "auto"},
     ),
     StartingPoint(
         "gate", "kick", "Kick, tight",
         "Cuts what follows the hit; the high cut keeps snare and cymbals from opening it.",
         {"threshold_db": -30, "hysteresis_db": 4, "attack_ms": 0.2, "hold_ms": 60, "release_ms": 120, "range_db": 40,
-         "lookahead_ms": 2, "key": {"high_cut_hz": 150}},
+         "lookahead_ms": 2, "key": {"high_cut_hz": 150}, "oversampling": "auto"},
     ),
     StartingPoint(
         "gate", "speech", "Speech, a quiet room between phrases",
@@ -96,19 +96,20 @@ STARTING_POINTS = (
     StartingPoint(
         "gate", "drum bus", "Drums, lean on the hits",
         "Leaves 6 dB of what is between the hits: tighter, but nothing is missing.",
-        {"threshold_db": -32, "hysteresis_db": 4, "attack_ms": 0.5, "hold_ms": 50, "release_ms": 140, "range_db": 6},
+        {"threshold_db": -32, "hysteresis_db": 4, "attack_ms": 0.5, "hold_ms": 50, "release_ms": 140, "range_db": 6,
+         "oversampling": "auto"},
     ),
     StartingPoint(
         "expander", "kick", "Kick, punch back",
         "Raises the beginning of each hit by a little more than it came with, and is over before the body rings.",
         {"direction": "up", "threshold_db": -14, "ratio": 1.5, "knee_db": 6, "range_db": 6, "attack_ms": 0.5,
-         "release_ms": 40},
+         "release_ms": 40, "oversampling": "auto"},
     ),
     StartingPoint(
         "expander", "snare", "Hats and snare, snap",
         "Lifts the very beginning of each hit and is gone at once.",
         {"direction": "up", "threshold_db": -22, "ratio": 1.6, "knee_db": 6, "range_db": 5, "attack_ms": 0.5,
-         "release_ms": 60},
+         "release_ms": 60, "oversampling": "auto"},
     ),
     StartingPoint(
         "expander", "voice", "Voice, less room",
@@ -119,7 +120,8 @@ STARTING_POINTS = (
     StartingPoint(
         "ducker", "bass", "Bass under kick",
         "Steps back for the length of each hit and is there again before the next; tie the kick to it.",
-        {"amount_db": 9, "threshold_db": -24, "down_ms": 2, "hold_ms": 40, "back_ms": 120, "floor_db": -45},
+        {"amount_db": 9, "threshold_db": -24, "down_ms": 2, "hold_ms": 40, "back_ms": 120, "floor_db": -45,
+         "oversampling": "auto"},
     ),
     StartingPoint(
         "ducker", "whole mix", "Band under a speaker",
@@ -135,14 +137,14 @@ STARTING_POINTS = (
     StartingPoint(
         "deesser", "voice", "Voice, hot esses",
         "Measures the band against the voice itself, so that quiet and loud lines lose the same of their esses.",
-        {"low_hz": 5500, "high_hz": 9500, "relative": True, "threshold_db": -8, "ratio": 5, "range_db": 10,
-         "attack_ms": 1, "release_ms": 50, "lookahead_ms": 2},
+        {"low_hz": 5500, "high_hz": 9500, "relative": True, "threshold_db": -12, "ratio": 5, "range_db": 6,
+         "attack_ms": 1, "release_ms": 50, "lookahead_ms": 2, "oversampling": "auto"},
     ),
     StartingPoint(
         "deesser", "speech", "Speech, close microphone",
         "A little lower and gentler than for singing: takes the edge off and leaves the consonants clear.",
         {"low_hz": 4500, "high_hz": 9000, "relative": True, "threshold_db": -12, "ratio": 3, "range_db": 7,
-         "attack_ms": 1, "release_ms": 60, "lookahead_ms": 2},
+         "attack_ms": 1, "release_ms": 60, "lookahead_ms": 2, "oversampling": "auto"},
     ),
     StartingPoint(
         "deesser", "electric guitar", "Electric guitar, harsh edge",
@@ -160,7 +162,8 @@ STARTING_POINTS = (
         "deesser", "whole mix", "Whole mix, esses in the middle",
         "Works on the middle alone, where the voice is, and leaves cymbals and guitars at the sides as they are.",
         {"low_hz": 5500, "high_hz": 9500, "threshold_db": -34, "ratio": 4, "range_db": 5, "attack_ms": 1,
-         "release_ms": 50, "channels": "mid_side", "apply_to": "first", "link_pct": 0, "lookahead_ms": 2},
+         "release_ms": 50, "channels": "mid_side", "apply_to": "first", "link_pct": 0, "lookahead_ms": 2,
+         "oversampling": "auto"},
     ),
     StartingPoint(
         "dynamic_eq", "bass", "Bass, one booming note",
@@ -173,7 +176,7 @@ STARTING_POINTS = (
         "A still cut clears the mud while the low end rises with each hit.",
         {"bands": [{"freq_hz": 62, "q": 1.2, "motion": "expand", "threshold_db": -22, "ratio": 1.6, "knee_db": 6,
                     "range_db": 5, "attack_ms": 2, "release_ms": 110},
-                   {"freq_hz": 320, "q": 1.1, "gain_db": -5}], "low_cut_hz": 28},
+                   {"freq_hz": 320, "q": 1.1, "gain_db": -5}], "low_cut_hz": 28, "oversampling": "auto"},
     ),
     StartingPoint(
         "dynamic_eq", "voice", "Voice, chest and bite",

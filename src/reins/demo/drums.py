@@ -71,12 +71,12 @@ def _snare_sound(seed: int) -> Array:
     n = round(SNARE_RING_S * RATE)
     t = np.arange(n) / RATE
     wires = scipy.signal.sosfilt(
-        scipy.signal.butter(2, [900, 11000], "bandpass", fs=RATE, output="sos"), rng.standard_normal(n)
-    ) * decay(SNARE_RING_S, 0.24)
+        scipy.signal.butter(2, [800, 6500], "bandpass", fs=RATE, output="sos"), rng.standard_normal(n)
+    ) * decay(SNARE_RING_S, 0.26)
     shell = np.sin(2 * np.pi * 186 * t) * decay(SNARE_RING_S, 0.18) + 0.5 * np.sin(2 * np.pi * 331 * t) * decay(
         SNARE_RING_S, 0.12
     )
-    hit = 0.35 * wires + shell
+    hit = 3.4 * wires + shell
     hit /= np.abs(hit).max()
     ring = np.sin(2 * np.pi * SNARE_RING_HZ * t) * decay(SNARE_RING_S, SNARE_RING_S)
     return np.asarray(hit + lin(SNARE_RING_DB) * ring)
@@ -96,7 +96,7 @@ def make_hats() -> Array:
     """Mono take: eighths with accents, an open one into every fourth bar."""
     take = silence()
     rng = np.random.default_rng(303)
-    band = scipy.signal.butter(4, 6500, "highpass", fs=RATE, output="sos")
+    band = scipy.signal.butter(2, [5500, 11000], "bandpass", fs=RATE, output="sos")
     for bar in range(BARS):
         for step in range(0, 16, 2):
             opened = bar % 4 == 3 and step == 14
@@ -109,7 +109,7 @@ def make_hats() -> Array:
                 time_of(bar, step) + rng.normal(0, 0.002),
                 lin(gain_db),
             )
-    return peak_at(take, -10.0)
+    return peak_at(take, -6.0)
 
 
 def make_room(kick: Array, snare: Array, hats: Array) -> Array:

@@ -32,7 +32,11 @@ BASS_STEPS = (0, 3, 6, 8, 11, 14)
 
 # Fault: the guitars cover the voice: a broad rise of this height between these frequencies.
 COVER_HZ = (2000.0, 4000.0)
-COVER_DB = 9.0
+COVER_DB = 15.0
+# What makes a guitar of a bare string: a finger instead of a pick, the body's lowest modes, and little between.
+PICK_HZ = 1200.0
+BODY_HZ, BODY_DB = (130.0, 260.0), 26.0
+HOLLOW_HZ, HOLLOW_DB = (600.0, 1300.0), -10.0
 
 
 def bass_notes() -> list[tuple[float, float, int]]:
@@ -93,9 +97,11 @@ def make_guitar(side: int) -> Array:
             for order, midi in enumerate(notes):
                 at = time_of(bar, step) + order * 0.009 + abs(rng.normal(0, 0.004))
                 place(take, _plucked(hz(midi), seconds, rng) * fade, at, lin(gain_db + rng.uniform(-2, 0)))
-    peak = scipy.signal.butter(1, COVER_HZ, "bandpass", fs=RATE, output="sos")
-    covered = take + (lin(COVER_DB) - 1.0) * scipy.signal.sosfilt(peak, take)
-    return peak_at(scipy.signal.sosfilt(scipy.signal.butter(2, 90, "highpass", fs=RATE, output="sos"), covered), -7.0)
+    take = scipy.signal.sosfilt(scipy.signal.butter(1, PICK_HZ, fs=RATE, output="sos"), take)
+    for band_hz, gain_db in ((BODY_HZ, BODY_DB), (HOLLOW_HZ, HOLLOW_DB), (COVER_HZ, COVER_DB)):
+        band = scipy.signal.sosfilt(scipy.signal.butter(1, band_hz, "bandpass", fs=RATE, output="sos"), take)
+        take = take + (lin(gain_db) - 1.0) * band
+    return peak_at(scipy.signal.sosfilt(scipy.signal.butter(2, 90, "highpass", fs=RATE, output="sos"), take), -7.0)
 
 
 @cache
