@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: demo test lint browser bench bench-desk bench-big screenshots guide docs clean
+.PHONY: demo test lint browser bench bench-desk bench-desks bench-big screenshots guide docs clean
 
 # Byte code is left to the import that compiles the kernels: most of what is installed is never imported.
 INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
@@ -45,6 +45,9 @@ bench: $(VENV)/installed
 
 bench-desk: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.desk
+
+bench-desks: $(VENV)/installed-test
+	$(BIN)/python -m benchmarks.desks
 
 bench-big: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.big_session

@@ -11,7 +11,9 @@ resampled) are rounded to it once, 138 dB or more below their peak.
 import hashlib
 import itertools
 import json
+import math
 import os
+import time
 import weakref
 from collections.abc import Callable, Iterable
 from dataclasses import asdict
@@ -20,7 +22,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import kernel
+from reins.core.dsp.compiled import brief, kernel
 from reins.core.sound import TakeFacts
 from reins.errors import StorageError
 
@@ -30,9 +32,10 @@ Floats = npt.NDArray[np.float32]
 BINS = (64, 1024, 16384)
 MINIMUM, MAXIMUM, MEAN_SQUARE = 0, 1, 2
 SAMPLES, FACTS = "samples.f32", "take.json"
+CHECK_S = 0.25
 
 
-@kernel("void(f4[:,::1], f8[:,::1])")
+@brief("void(f4[:,::1], f8[:,::1])")
 def _split_channels(frames_first: Floats, out: Array) -> None:
     """Turn (frames, channels) float32 into (channels, frames) float64."""
     frames, channels = frames_first.shape
@@ -46,7 +49,8 @@ def _split_channels(frames_first: Floats, out: Array) -> None:
 
 
 class _Kept:
-    """A file that is not to change: read by position, its size and age looked at before every read.
+    """A file that is not to change: read by position, its size and age looked at every CHECK_S; when it is cut short,
+    that is seen at once.
 
     Not mapped into memory: a mapped file that is cut short ends the process that touches it.
     """
@@ -55,6 +59,7 @@ class _Kept:
         self._fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
         weakref.finalize(self, os.close, self._fd)
         self._size_bytes, self._modified_ns = size_bytes, os.fstat(self._fd).st_mtime_ns
+        self._checked_at = -math.inf
         self.check()
 
     def check(self) -> None:
@@ -69,7 +74,9 @@ class _Kept:
 
     def read(self, first: int, count: int) -> Floats:
         """float32 numbers first .. first + count."""
-        self.check()
+        if time.monotonic() > self._checked_at + CHECK_S:
+            self._checked_at = time.monotonic()
+            self.check()
         values = np.empty(count, np.float32)
         have, view = 0, memoryview(values.view(np.uint8).data)
         while have < view.nbytes:

@@ -18,6 +18,7 @@ from starlette.exceptions import HTTPException
 
 from reins import errors
 from reins.core.limits import MAX_UPLOAD_BYTES
+from reins.services.admission import Admission
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
@@ -77,6 +78,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     version = static_version()
     app.state.house, app.state.settings = house, settings
     sounds = Sounds(house)
+    app.state.admission = Admission()
     app.state.frequencies = Frequencies(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)

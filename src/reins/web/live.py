@@ -7,8 +7,8 @@ import logging
 import queue
 import struct
 import threading
+import time
 from collections.abc import Callable
-from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -24,11 +24,15 @@ from reins.core.plain import read_json
 from reins.core.sessions import MAX_FRAME, Document
 from reins.core.takes import Take
 from reins.errors import InputError, ReinsError
+from reins.services.admission import Admission
 from reins.services.editing import document_of
 from reins.services.house import House
 
 log = logging.getLogger(__name__)
 router = APIRouter()
+LITTLE_FRAMES, LATES = 1024, 3  # a listener that has less ahead, so many times in a row, is not being fed
+LOAD_SHARE = 0.1  # of the newest block in what a desk is said to cost
+OWN = ("kept", "tried", "refused", "hold", "go_on")  # commands that are not taken from a socket
 HEADER = struct.Struct("<IId")  # stream, frames, session frame
 Out = Callable[[str | bytes], None]
 
@@ -36,8 +40,10 @@ Out = Callable[[str | bytes], None]
 class DeskPlayer:
     """Runs a LiveClock in a thread: commands go in through a queue, blocks and messages come out through `out`."""
 
-    def __init__(self, house: House, session_id: str, out: Out) -> None:
-        self._house, self._out = house, out
+    def __init__(self, house: House, session_id: str, out: Out, admission: Admission) -> None:
+        self._house, self._out, self._admission = house, out, admission
+        self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
+        self._lates, self._load = 0, 0.0
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
         self._reading = threading.Lock()
         self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
@@ -98,7 +104,16 @@ class DeskPlayer:
                 except queue.Empty:
                     break
             if message is None:
+                self._admission.end(self)
                 return
+
+    def hold(self) -> None:
+        """Stop giving sound and say so."""
+        self._commands.put({"type": "hold"})
+
+    def go_on(self) -> None:
+        """Give sound again."""
+        self._commands.put({"type": "go_on"})
 
     def _play_on(self) -> None:
         """Send what is due; whatever goes wrong stops the sound with a sentence, not the thread."""
@@ -107,23 +122,33 @@ class DeskPlayer:
         except Exception as error:
             log.exception("desk player stopped")
             self._clock.stop()
+            self._admission.end(self)
             told = str(error) if isinstance(error, ReinsError) else "Something went wrong while playing"
             self._say({"type": "error", "sentence": f"{told}; the sound has stopped, what was kept is untouched."})
 
     def _send_blocks(self) -> None:
         """Give what is due; new commands come first."""
         while self._commands.empty():
+            began = time.thread_time()
             block = self._clock.next_block()
             if block is None:
                 break
+            self._keep_count(time.thread_time() - began, block)
             self._out(HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes())
             self._say(_meters(block))
             self._tell(self._clock.failures())
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
+            self._admission.end(self)
             last = self._clock.last_reading()
             master = {} if last is None else {"master": _master(last)}
             self._say({"type": "ended", "stream": self._clock.stream, **master})
+
+    def _keep_count(self, worked_s: float, block: LiveBlock) -> None:
+        """Tell the admission what a block has cost."""
+        load = worked_s * self._trial.sample_rate / block.samples.shape[0]
+        self._load += (load - self._load) * (LOAD_SHARE if self._load else 1.0)
+        self._admission.costs(self, self._load)
 
     def _say(self, message: dict[str, Any]) -> None:
         self._out(json.dumps(message))
@@ -147,17 +172,46 @@ class DeskPlayer:
 
     def _on_play(self, message: dict[str, Any]) -> None:
         frame = min(max(int(message["frame"]), 0), MAX_FRAME)
-        stream = self._clock.play(frame)
-        self._say({"type": "started", "stream": stream, "frame": frame})
+        if self._admission.begin(self):
+            self._start(frame)
+        else:
+            self._wait(frame)
+
+    def _start(self, frame: int) -> None:
+        self._waits_at, self._lates, self._load = None, 0, 0.0
+        self._say({"type": "started", "stream": self._clock.play(frame), "frame": frame})
+
+    def _wait(self, frame: int) -> None:
+        self._waits_at = frame
+        others = self._admission.playing
+        desks = "1 other desk plays" if others == 1 else f"{others} other desks play"
+        sentence = f"This desk waits: {desks}, and this machine cannot feed more. It goes on when one of them stops."
+        self._say({"type": "waiting", "sentence": sentence})
+
+    def _on_hold(self, message: dict[str, Any]) -> None:
+        if self._clock.playing:
+            self._clock.stop()
+            self._wait(self._clock.position())
+
+    def _on_go_on(self, message: dict[str, Any]) -> None:
+        if self._waits_at is not None:
+            self._start(self._waits_at)
 
     _on_seek = _on_play
 
     def _on_stop(self, message: dict[str, Any]) -> None:
         self._clock.stop()
+        self._waits_at = None
+        self._admission.end(self)
         self._say({"type": "stopped", "stream": self._clock.stream})
 
     def _on_played(self, message: dict[str, Any]) -> None:
         self._clock.played(int(message["stream"]), int(message["frames"]))
+        nothing_ahead = self._clock.playing and self._clock.ahead_frames < LITTLE_FRAMES
+        self._lates = self._lates + 1 if nothing_ahead else 0
+        if self._lates >= LATES:
+            self._lates = 0
+            self._admission.late()
 
     def _on_listen(self, message: dict[str, Any]) -> None:
         """What is heard, of the mix or one strip, and how much louder to match."""
@@ -204,7 +258,7 @@ def _meters(block: LiveBlock) -> dict[str, Any]:
 
 
 def _master(reading: MasterReading) -> dict[str, Any]:
-    return {name: _rounded(value) for name, value in asdict(reading).items()}
+    return {name: _rounded(value) for name, value in vars(reading).items()}
 
 
 def _sight(sight: Sight) -> dict[str, Any]:
@@ -235,7 +289,7 @@ async def live(socket: WebSocket, session_id: str) -> None:
             loop.call_soon_threadsafe(outbox.put_nowait, message)
 
     try:
-        player = await asyncio.to_thread(DeskPlayer, house, session_id, out)
+        player = await asyncio.to_thread(DeskPlayer, house, session_id, out, socket.app.state.admission)
     except ReinsError as error:
         await socket.send_text(json.dumps({"type": "error", "sentence": str(error)}))
         await socket.close(4404)
@@ -264,7 +318,7 @@ def _command(text: str | bytes) -> dict[str, Any]:
         message = read_json(text, "A command")
     except InputError as error:
         return {"type": "refused", "error": InputError(f"{error} Nothing was changed.")}
-    if not isinstance(message, dict) or message.get("type") in ("kept", "tried", "refused"):
+    if not isinstance(message, dict) or message.get("type") in OWN:
         sentence = "A command must be an object with a type. Nothing was changed."
         return {"type": "refused", "error": InputError(sentence)}
     return message

@@ -117,6 +117,13 @@ def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any
     return lambda function: Late(function, signatures, cache=True, nogil=True, error_model="numpy")
 
 
+def brief(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """As kernel, for one that is done in a few microseconds: it holds the GIL, because with many desks playing, letting
+    go of it and waiting for it again takes far longer.
+    """
+    return lambda function: Late(function, signatures, cache=True, error_model="numpy")
+
+
 def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
     """For helpers that live in the file of the kernels calling them, or in SHARED: compiled into their caller."""
     return Late(function, (), error_model="numpy")

@@ -72,6 +72,11 @@ class LiveClock:
         if stream == self.stream:
             self._played = max(self._played, min(frames, self._sent))
 
+    @property
+    def ahead_frames(self) -> int:
+        """How much the listener has that it has not played yet."""
+        return self._sent - self._played
+
     def position(self) -> int:
         """The session frame the listener hears now."""
         return self._stream_map.at(self._played)

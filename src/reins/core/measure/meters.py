@@ -1,10 +1,12 @@
 """Meters of what is being heard: peaks that stay a moment, and of the master loudness, true peak and correlation."""
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.levels import stereo_sums
 from reins.core.dsp.loudness import LoudnessMeter, TruePeakMeter
 from reins.core.units import FLOOR_DB, lin_to_db
 
@@ -54,7 +56,8 @@ class MasterMeter:
         self._rate = sample_rate
         self._loudness, self._true_peak = LoudnessMeter(sample_rate=sample_rate), TruePeakMeter(2)
         self._holds = [PeakHold(sample_rate=sample_rate) for _ in range(2)]
-        self._products: list[tuple[int, Array]] = []
+        self._products: list[tuple[int, float, float, float]] = []
+        self._sums = np.zeros(5)
         self._integrated: float | None = None
         self._range: float | None = None
         self._since_long = 0
@@ -65,9 +68,11 @@ class MasterMeter:
         frames = block.shape[1]
         self._loudness.feed(block)
         self._true_peak.feed(block)
-        peaks = [lin_to_db(float(peak)) for peak in np.abs(block).max(axis=1)]
+        stereo_sums(block, self._sums)
+        top_left, top_right, *energies, product = self._sums.tolist()
+        peaks = [lin_to_db(top_left), lin_to_db(top_right)]
         holds = [hold.feed(peak, frames) for hold, peak in zip(self._holds, peaks, strict=True)]
-        rms = [lin_to_db(float(value)) for value in np.sqrt(np.mean(block * block, axis=1))]
+        rms = [lin_to_db(math.sqrt(energy / frames)) for energy in energies]
         self._since_long -= frames
         if self._since_long <= 0:
             self._since_long = round(LONG_READING_S * self._rate)
@@ -75,7 +80,7 @@ class MasterMeter:
         momentary, short_term = self._loudness.latest_lufs(4), self._loudness.latest_lufs(30)
         self._last = MasterReading(
             (peaks[0], peaks[1]), (holds[0], holds[1]), (rms[0], rms[1]), momentary, short_term, self._integrated,
-            self._range, lin_to_db(self._true_peak.peak), self._correlation(block),
+            self._range, lin_to_db(self._true_peak.peak), self._correlation(frames, energies[0], energies[1], product),
         )  # fmt: skip
         return self._last
 
@@ -87,10 +92,10 @@ class MasterMeter:
         true_peak = lin_to_db(self._true_peak.finish())
         return replace(self._last, integrated_lufs=integrated, range_lu=range_lu, true_peak_dbtp=true_peak)
 
-    def _correlation(self, block: Array) -> float | None:
-        self._products.append((block.shape[1], block @ block.T))
-        while sum(frames for frames, _ in self._products[1:]) >= CORRELATION_S * self._rate:
+    def _correlation(self, frames: int, left: float, right: float, product: float) -> float | None:
+        self._products.append((frames, left, right, product))
+        while sum(row[0] for row in self._products) - self._products[0][0] >= CORRELATION_S * self._rate:
             self._products.pop(0)
-        total = np.sum([product for _, product in self._products], axis=0)
-        power = float(total[0, 0] * total[1, 1])
-        return float(total[0, 1]) / power**0.5 if power > 1e-20 else None
+        _, left, right, product = (sum(column) for column in zip(*self._products, strict=True))
+        power = left * right
+        return product / math.sqrt(power) if power > 1e-20 else None

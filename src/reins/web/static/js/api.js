@@ -31,6 +31,12 @@ const post = (path, body, signal) =>
   request(path, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body), signal });
 
 export const newSession = (name) => post("/api/sessions", { name });
+export const deleteSession = (id) => request(`/api/sessions/${id}`, { method: "DELETE" });
+export const duplicateSession = (id) => post(`/api/sessions/${id}/copy`, {});
+export const bringBack = (id) => post(`/api/deleted/${id}`, {});
+export const restoreLost = (name) => post(`/api/lost/${encodeURIComponent(name)}`, {});
+/** @param {"deleted" | "lost"} place */
+export const forget = (place, id) => request(`/api/${place}/${encodeURIComponent(id)}`, { method: "DELETE" });
 export const getSession = (id) => request(`/api/sessions/${id}`);
 export const change = (id, body) => post(`/api/sessions/${id}/changes`, body);
 export const undo = (id) => post(`/api/sessions/${id}/undo`, {});

@@ -10,6 +10,7 @@ export const files = (kit) => ({
   format: "wav",
   bits: "24",
   rate: "",
+  dither: "",
 
   bringIn(list) {
     for (const file of list) {
@@ -30,6 +31,13 @@ export const files = (kit) => ({
       session: "Everything in one open file: the takes as FLAC, all settings as text. It opens on another machine with the same sound. Undone steps stay here.",
     }[this.exportWhat];
   },
+  get ditherNote() {
+    if (this.dither === "none") return "Rounded without dither: very quiet passages distort.";
+    if (this.dither === "tpdf") return "A little noise, the same every time, keeps quiet passages clean.";
+    return this.bits === "16"
+      ? "16 bits are dithered, unless every sample already is one of 16 bits."
+      : "24 bits are rounded; what that adds lies far below any noise.";
+  },
   showExport() {
     if (!this.exportChoices.some(([what]) => what === this.exportWhat)) this.exportWhat = "mix";
     kit.parts.exporting.showModal();
@@ -37,7 +45,7 @@ export const files = (kit) => ({
   async exportNow() {
     kit.parts.exporting.close();
     const { exportWhat: what, format, bits } = this;
-    const body = { format, bits, rate: this.rate ? Number(this.rate) : null };
+    const body = { format, bits, rate: this.rate ? Number(this.rate) : null, dither: bits === "32f" ? null : this.dither || null };
     const id = this.session.id;
     const begin = {
       strip: () => api.exportStrip(id, this.stripId, body),
@@ -49,7 +57,8 @@ export const files = (kit) => ({
     if (job?.state !== "done") return;
     kit.parts.download.href = api.jobFile(job.id);
     kit.parts.download.click();
-    const { clipped_frames: clipped, rounded_takes: rounded } = job.result;
+    const { clipped_frames: clipped, rounded_takes: rounded, passed_by: passed } = job.result;
+    for (const sentence of passed ?? []) this.complain(sentence);
     if (clipped) this.complain(`${job.result.name}: ${clipped} frames were louder than full scale and clipped. Turn the master down, or export 32 float.`);
     if (rounded) this.complain(`${job.result.name}: ${rounded} takes from an older version were rounded to 24 bits.`);
   },

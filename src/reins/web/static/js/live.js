@@ -156,6 +156,12 @@ export class Live extends EventTarget {
     this.tell("kept");
   }
 
+  /** Others play and the machine cannot feed this desk too: it goes on by itself, from the same place. */
+  on_waiting({ sentence }) {
+    this.send({ type: "silence" });
+    this.tell("problem", sentence);
+  }
+
   on_error({ sentence }) {
     this.tell("problem", sentence);
   }

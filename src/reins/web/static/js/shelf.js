@@ -7,6 +7,34 @@ export const shelf = () => ({
   name: "",
   problem: "",
   rows: [],
+  newName: "",
+  naming: "",
+  asked: { name: "", place: "", id: "" },
+
+  /** Do something to what lies on the shelf, then show it as it is now. */
+  async done(work) {
+    if ((await this.tried(work)) !== null) location.reload();
+  },
+  remove(id) { return this.done(() => api.deleteSession(id)); },
+  duplicate(id) { return this.done(() => api.duplicateSession(id)); },
+  bringBack(id) { return this.done(() => api.bringBack(id)); },
+  restore(name) { return this.done(() => api.restoreLost(name)); },
+  askName(id, name) {
+    Object.assign(this, { naming: id, newName: name });
+    this.$refs.naming.showModal();
+  },
+  rename() {
+    this.$refs.naming.close();
+    return this.done(() => api.change(this.naming, { kind: "set_session", name: this.newName.trim() }));
+  },
+  ask(name, place, id) {
+    this.asked = { name, place, id };
+    this.$refs.asking.showModal();
+  },
+  forget() {
+    this.$refs.asking.close();
+    return this.done(() => api.forget(this.asked.place, this.asked.id));
+  },
 
   async start() {
     await this.tried(async () => {

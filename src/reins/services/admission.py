@@ -1,0 +1,86 @@
+"""Who may play: as many desks as the machine can feed. The newest waits, and is told; the others keep their sound.
+
+A desk tells what it costs (processor seconds a second of sound) and when it is late: when its listener has nothing
+ahead. One that comes when there is no room for another like those that play waits at once; when a desk is late while
+the machine is busy, the newest of all waits. Who has waited longest goes on as soon as another stops.
+"""
+
+import os
+import threading
+import time
+from typing import Protocol
+
+# What all desks together may take. Kernels run on all cores, but two thirds of a block is work of Python, which runs on
+# one at a time, and so does sending: measured (benchmarks.desks), desks begin to stutter at 1.1 cores in all.
+MOST_CORES, MOST_OF_ONE = 0.75, 0.6
+BUSY = 0.6  # of that; a desk that is late while there is less to do has a slow line, not a busy machine
+SETTLING_S = 0.4  # after one was made to wait, how long others are given to catch up
+
+
+class Player(Protocol):
+    """A desk, as it is seen from here; all are called from any thread."""
+
+    def hold(self) -> None:
+        """Stop giving sound and say so."""
+
+    def go_on(self) -> None:
+        """Give sound again."""
+
+
+class Admission:
+    """Keeps count of the desks that play."""
+
+    def __init__(self, cores: int | None = None) -> None:
+        self._lock = threading.Lock()
+        self._room = MOST_CORES if (cores or len(os.sched_getaffinity(0))) > 1 else MOST_OF_ONE
+        self._playing: dict[Player, float] = {}  # the oldest first, with what each costs
+        self._waiting: list[Player] = []
+        self._held_at = -SETTLING_S
+
+    def begin(self, player: Player) -> bool:
+        """A desk wants to play; whether it may."""
+        with self._lock:
+            if player in self._playing or player in self._waiting:
+                return player in self._playing
+            loads = [load for load in self._playing.values() if load > 0.0]
+            if loads and sum(loads) + sum(loads) / len(loads) > self._room:
+                self._waiting.append(player)
+                return False
+            self._playing[player] = 0.0
+            return True
+
+    def costs(self, player: Player, load: float) -> None:
+        """What a playing desk costs, in processor seconds a second."""
+        with self._lock:
+            if player in self._playing:
+                self._playing[player] = load
+
+    def late(self) -> None:
+        """A desk could not be fed in time: the newest waits, unless it is the only one."""
+        with self._lock:
+            now = time.monotonic()
+            busy = sum(self._playing.values()) > BUSY * self._room
+            if not busy or len(self._playing) < 2 or now - self._held_at < SETTLING_S:
+                return
+            self._held_at = now
+            newest = next(reversed(self._playing))
+            del self._playing[newest]
+            self._waiting.insert(0, newest)
+        newest.hold()
+
+    def end(self, player: Player) -> None:
+        """A desk has stopped, or is gone; who has waited longest goes on."""
+        with self._lock:
+            played = self._playing.pop(player, None) is not None
+            if player in self._waiting:
+                self._waiting.remove(player)
+            following = self._waiting.pop(0) if played and self._waiting else None
+            if following is not None:
+                self._playing[following] = 0.0
+        if following is not None:
+            following.go_on()
+
+    @property
+    def playing(self) -> int:
+        """How many desks play."""
+        return len(self._playing)
