@@ -326,7 +326,7 @@ def test_a_migration_that_fails_in_the_middle_leaves_the_old_version(db, tmp_pat
 def test_a_file_that_is_no_database_is_said_so(tmp_path):
     (tmp_path / "reins.db").write_bytes(b"no database at all, but long enough to be read as one" * 20)
 
-    with pytest.raises(StorageError, match="cannot be opened"):
+    with pytest.raises(StorageError, match="cannot be read"):
         connect(tmp_path / "reins.db")
 
 

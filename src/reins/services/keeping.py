@@ -14,8 +14,8 @@ from typing import Any
 from reins.core.takes import Take, digest_of, rebuild_pyramid
 from reins.errors import SettingsError, StorageError
 from reins.services.house import House
-from reins.store.database import connect, copy_database
-from reins.store.folder import DATABASE, HOUSE_ID, DataFolder, unreadable
+from reins.store.database import connect, copy_database, unreadable
+from reins.store.folder import DATABASE, HOUSE_ID, DataFolder
 from reins.store.takes import all_takes, keep_sha256, take_ids
 
 Progress = Callable[[int, int], None]

@@ -11,6 +11,14 @@ from reins.errors import StorageError
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
+def unreadable(path: Path, error: Exception) -> StorageError:
+    """What to say of a database that cannot be read."""
+    return StorageError(
+        f"{path}: the sessions cannot be read ({error}). `reins check` says more; put back a backup or a copy from "
+        "copies/. Nothing was changed."
+    )
+
+
 def connect(path: Path) -> sqlite3.Connection:
     """A connection with foreign keys, WAL and a patient lock; raises StorageError when the file is no database."""
     try:
@@ -19,7 +27,7 @@ def connect(path: Path) -> sqlite3.Connection:
         for pragma in ("foreign_keys = ON", "busy_timeout = 5000", "journal_mode = WAL", "synchronous = FULL"):
             connection.execute(f"PRAGMA {pragma}")
     except sqlite3.Error as error:
-        raise StorageError(f"The sessions in {path} cannot be opened ({error}).") from error
+        raise unreadable(path, error) from error
     return connection
 
 

@@ -25,7 +25,7 @@ from pathlib import Path
 from typing import IO
 
 from reins.errors import StorageError
-from reins.store.database import MIGRATIONS, connect, copy_database, migrate, version_of
+from reins.store.database import MIGRATIONS, connect, copy_database, migrate, unreadable, version_of
 from reins.store.lost import set_aside
 from reins.store.takes import take_ids
 
@@ -156,14 +156,6 @@ def _lock(data_dir: Path, serving_at: str) -> IO[str]:
     file.write(json.dumps({"pid": os.getpid(), "at": serving_at, "since": since}))
     file.flush()
     return file
-
-
-def unreadable(path: Path, error: Exception) -> StorageError:
-    """What to say of a database that cannot be read."""
-    return StorageError(
-        f"{path}: the sessions cannot be read ({error}). `reins check` says more; put back a backup or a copy from "
-        "copies/. Nothing was changed."
-    )
 
 
 def _refuse_strange(db: sqlite3.Connection, path: Path, version: int, kept_id: str | None) -> None:

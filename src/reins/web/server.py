@@ -117,7 +117,11 @@ def run_server(data_dir: Path, *, host: str, port: int, demo: bool, names: tuple
     listening = _listen(host, port)
     shown = names[0] if any_address else host
     url = f"http://{f'[{shown}]' if ':' in shown else shown}:{port}/"
-    folder = open_folder(data_dir, serving_at=url)
+    try:
+        folder = open_folder(data_dir, serving_at=url)
+    except BaseException:
+        listening.close()
+        raise
     token = None if local else kept_token(data_dir)
     gate = Gate(folder.close)
     hosts = (*(LOOPBACK if local else ()), *(() if any_address else (host,)), *names)
@@ -142,6 +146,7 @@ def _is_loopback(host: str) -> bool:
 
 def _listen(host: str, port: int) -> socket.socket:
     """A bound socket, or ConflictError saying why not."""
+    listening = None
     try:
         family, kind, _, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
         listening = socket.socket(family, kind)
@@ -149,6 +154,8 @@ def _listen(host: str, port: int) -> socket.socket:
         listening.bind(address)
         listening.listen(1)  # so that a second server is refused from here on
     except OSError as error:
+        if listening is not None:
+            listening.close()
         why = error.strerror or str(error)
         raise ConflictError(
             f"Port {port} on {host} cannot be listened on ({why}). Stop what uses it, or choose another --port."
