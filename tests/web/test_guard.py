@@ -184,7 +184,7 @@ def test_a_port_in_use_and_a_host_without_a_name_are_said_before_anything(tmp_pa
 
 def test_a_point_is_not_lost_while_the_database_is_locked(client, house, monkeypatch):
     body = {"type": "compressor", "name": "Mine", "settings": {"ratio": 3.0}}
-    (point,) = client.post("/api/points", json=body).json()["points"]["compressor"]
+    (point,) = client.post("/api/points", json=body).json()["points"]
     other = sqlite3.connect(house.folder.root / "reins.db", isolation_level=None)
     with house.database() as db:
         db.execute("PRAGMA busy_timeout = 10")

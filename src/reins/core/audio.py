@@ -250,20 +250,22 @@ class AudioWriter:
             self._put(self._resampler.resample_chunk(np.ascontiguousarray(block.T)))
 
     def _put(self, frames_first: Array) -> None:
+        before = self._written
         self._written += frames_first.shape[0]
         if self._rounder is None:
             self._store(self._file, frames_first)
             return
         self.clipped_frames += int((np.abs(frames_first) > 1.0).any(axis=1).sum())
         if self._dither == "tpdf" and not self._rounder.dithering and not self._rounder.on_grid(frames_first):
-            self._dither_from_the_start()
+            self._rounder.dithering = True
+            if before:
+                self._dither_from_the_start()
         self._store(self._file, self._rounder.round(frames_first))
 
     def _dither_from_the_start(self) -> None:
         """What was written so far lay on the grid and was left untouched; now that not all does, dither it too."""
         assert self._rounder is not None
         self._file.close()
-        self._rounder.dithering = True
         again = self._partial.with_suffix(".dithered")
         try:
             with soundfile.SoundFile(self._partial) as before:

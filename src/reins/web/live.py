@@ -8,7 +8,6 @@ import queue
 import struct
 import threading
 import time
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -16,7 +15,7 @@ from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
 from reins.core.changes import SetProcessor, SetStrip
 from reins.core.engine.live import LiveBlock, LiveClock
-from reins.core.engine.mixer import LISTENS, Listening
+from reins.core.engine.mixer import BLOCK_FRAMES, LISTENS, Listening
 from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.matching import MOST_GAIN_DB
 from reins.core.measure.meters import MasterReading
@@ -34,13 +33,40 @@ LITTLE_FRAMES, LATES = 1024, 3  # a listener that has less ahead, so many times 
 LOAD_SHARE = 0.1  # of the newest block in what a desk is said to cost
 OWN = ("kept", "tried", "refused", "hold", "go_on")  # commands that are not taken from a socket
 HEADER = struct.Struct("<IId")  # stream, frames, session frame
-Out = Callable[[str | bytes], None]
+
+
+class Outbox:
+    """What a player has given and its socket has not sent yet."""
+
+    def __init__(self) -> None:
+        self._loop = asyncio.get_running_loop()
+        self._queue: asyncio.Queue[str | bytes] = asyncio.Queue()
+        self._given = self._sent = 0
+
+    def __call__(self, message: str | bytes) -> None:
+        """Give a message, from any thread."""
+        self._given += 1
+        with contextlib.suppress(RuntimeError):  # the loop is closed when the server stops
+            self._loop.call_soon_threadsafe(self._queue.put_nowait, message)
+
+    @property
+    def waiting(self) -> int:
+        """How many messages are on their way to the socket."""
+        return self._given - self._sent
+
+    async def send_all(self, socket: WebSocket) -> None:
+        """Send what is given until the socket is closed."""
+        with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+            while True:
+                message = await self._queue.get()
+                await (socket.send_bytes(message) if isinstance(message, bytes) else socket.send_text(message))
+                self._sent += 1
 
 
 class DeskPlayer:
     """Runs a LiveClock in a thread: commands go in through a queue, blocks and messages come out through `out`."""
 
-    def __init__(self, house: House, session_id: str, out: Out, admission: Admission) -> None:
+    def __init__(self, house: House, session_id: str, out: Outbox, admission: Admission) -> None:
         self._house, self._out, self._admission = house, out, admission
         self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
         self._lates, self._load = 0, 0.0
@@ -207,7 +233,8 @@ class DeskPlayer:
 
     def _on_played(self, message: dict[str, Any]) -> None:
         self._clock.played(int(message["stream"]), int(message["frames"]))
-        nothing_ahead = self._clock.playing and self._clock.ahead_frames < LITTLE_FRAMES
+        there = self._clock.ahead_frames - self._out.waiting // 2 * BLOCK_FRAMES  # half are meters
+        nothing_ahead = self._clock.playing and there < LITTLE_FRAMES
         self._lates = self._lates + 1 if nothing_ahead else 0
         if self._lates >= LATES:
             self._lates = 0
@@ -281,15 +308,9 @@ async def live(socket: WebSocket, session_id: str) -> None:
     """One desk's socket."""
     house: House = socket.app.state.house
     await socket.accept()
-    loop = asyncio.get_running_loop()
-    outbox: asyncio.Queue[str | bytes] = asyncio.Queue()
-
-    def out(message: str | bytes) -> None:
-        with contextlib.suppress(RuntimeError):  # the loop is closed when the server stops
-            loop.call_soon_threadsafe(outbox.put_nowait, message)
-
+    outbox = Outbox()
     try:
-        player = await asyncio.to_thread(DeskPlayer, house, session_id, out, socket.app.state.admission)
+        player = await asyncio.to_thread(DeskPlayer, house, session_id, outbox, socket.app.state.admission)
     except ReinsError as error:
         await socket.send_text(json.dumps({"type": "error", "sentence": str(error)}))
         await socket.close(4404)
@@ -300,7 +321,7 @@ async def live(socket: WebSocket, session_id: str) -> None:
             player.command({"type": "kept", "document": document})
 
     forget = house.listen(kept)
-    sender = asyncio.create_task(_send_all(socket, outbox))
+    sender = asyncio.create_task(outbox.send_all(socket))
     try:
         while (frame := await socket.receive())["type"] == "websocket.receive":
             player.command(_command(frame.get("text") or frame.get("bytes") or ""))
@@ -322,10 +343,3 @@ def _command(text: str | bytes) -> dict[str, Any]:
         sentence = "A command must be an object with a type. Nothing was changed."
         return {"type": "refused", "error": InputError(sentence)}
     return message
-
-
-async def _send_all(socket: WebSocket, outbox: "asyncio.Queue[str | bytes]") -> None:
-    with contextlib.suppress(WebSocketDisconnect, RuntimeError):
-        while True:
-            message = await outbox.get()
-            await (socket.send_bytes(message) if isinstance(message, bytes) else socket.send_text(message))
