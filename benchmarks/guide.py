@@ -1,4 +1,4 @@
-"""Draws the pictures of docs/guide from what the processors really do to takes of the demo session. `make guide`."""
+"""Draws the pictures of the guide from what the processors really do to takes of the demo session. `make guide`."""
 
 from pathlib import Path
 
@@ -12,7 +12,7 @@ from reins.core.starting_points import find_starting_point
 from reins.demo import drums, strings, voices
 from reins.demo.score import RATE
 
-FOLDER = Path(__file__).parents[1] / "docs" / "guide" / "pictures"
+FOLDER = Path(__file__).parents[1] / "src" / "reins" / "guide" / "pictures"
 WIDE, HIGH, LEFT, TOP, BOTTOM = 720, 260, 44, 30, 24
 INK, MUTED, LINE, SHEET, SOURCE = "#20282B", "#6B665A", "#D9D1BF", "#FAF7EF", "#CBD5DA"
 COLOURS = ("#A5382A", "#2C7A58", "#B97A0B")
