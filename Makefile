@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: demo test lint browser bench bench-desk bench-desks bench-big screenshots guide docs clean
+.PHONY: demo test soak lint browser bench bench-desk bench-desks bench-big screenshots guide docs clean
 
 # Byte code is left to the import that compiles the kernels: most of what is installed is never imported.
 INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
@@ -39,6 +39,9 @@ lint: $(VENV)/installed-test
 
 test: lint browser
 	$(BIN)/pytest -n 2 --dist loadfile
+
+soak: $(VENV)/installed-test
+	$(BIN)/python -m benchmarks.soak
 
 bench: $(VENV)/installed
 	$(BIN)/reins bench
