@@ -13,6 +13,7 @@ from reins.core.changes import SetProcessor
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.pictures import burst, curve, frequency, level_histogram
 from reins.core.measure.span import Level, Span, measure_source, measure_span
+from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
 from reins.core.sound import Sound
@@ -74,6 +75,7 @@ class Previews:
                 if heard is None and watched is not None:
                     answer["key_db"] = _db(watched)
                 answer |= {"curve": curve(entry), "burst": burst(entry, sample_rate=document.sample_rate)}
+                answer |= {"offer": offer(entry.settings)}
                 answer |= {"bands": _bands(span, start, frames, columns)}
                 answer |= {"frequency": frequency(entry, sample_rate=document.sample_rate)}
         return answer

@@ -104,4 +104,4 @@ class DynamicEqSettings(ProcessorSettings):
         100.0, "How much of the shaped sound; the rest is the source.", group="Out", label="Mix"
     )
     output_db: float = usual.gain_db(0.0, "Level of everything that leaves.", group="Out", label="Output")
-    oversampling: usual.TimesTheRate = usual.oversampling()
+    oversampling: usual.TimesTheRate = usual.oversampling(group="Out")

@@ -26,6 +26,13 @@ def fastest_ms(settings: Any) -> float:
     return min((getattr(part, name) for part in parts for name in TIMES if hasattr(part, name)), default=math.inf)
 
 
+def offer(settings: Any) -> str | None:
+    """The sentence that offers a raised rate, where it is off and times have got so short that it would be heard."""
+    if settings.oversampling != "off" or fastest_ms(settings) >= AUTO_BELOW_MS[-1][0]:
+        return None
+    return "With times this short the gain folds tones of its own into the sound."
+
+
 def _moves(band: Any) -> bool:
     return bool(band.on) and getattr(band, "motion", "compress") in ("compress", "expand")
 

@@ -61,12 +61,12 @@ def auto_release(help: str = LETS_GO, *, group: str = "Time") -> Any:
     return choice(False, label="Automatic release", group=group, help=help)
 
 
-def oversampling() -> Any:
+def oversampling(*, group: str = "Time") -> Any:
     """At how many times the rate it works; see processors.oversampling."""
     return choice(
-        "off", label="Oversampling", group="Out", words={"off": "off", "auto": "automatic"},
+        "off", label="Oversampling", group=group, words={"off": "off", "auto": "auto"},
         help="Works at a multiple of the rate, so that very fast moves do not add tones of their own (aliasing); "
-        "automatic: eight times where attack or release is under 3 ms, sixteen under 1 ms.",
+        "auto: eight times where attack or release is under 3 ms, sixteen under 1 ms.",
     )  # fmt: skip
 
 

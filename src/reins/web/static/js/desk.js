@@ -45,6 +45,7 @@ const shown = (kit, data) => ({
   processorId: null,
   playing: false,
   problem: "",
+  offer: "",
   lost: false,
   drawing: false,
 
@@ -309,6 +310,7 @@ const shown = (kit, data) => ({
     if (answer.strip !== this.stripId) return;
     kit.view.show({ picture: answer });
     kit.bench.show(answer);
+    this.offer = answer.offer ?? "";
     this.drawFrequencies(answer);
   },
 

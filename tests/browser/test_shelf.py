@@ -1,0 +1,83 @@
+"""The shelf by hand: rename, duplicate, delete, bring back; what was set aside; dither and oversampling on the desk."""
+
+import json
+import urllib.request
+
+import soundfile
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.driving import find, wait_for, wait_until
+
+
+def names(driver):
+    return [card.text for card in driver.find_elements("css selector", ".card-kept h2")]
+
+
+def card(driver, name):
+    return next(
+        c for c in driver.find_elements("css selector", ".card-kept") if c.find_element("tag name", "h2").text == name
+    )
+
+
+def press(driver, name, what):
+    card(driver, name).find_element("css selector", f"[data-do={what}]").click()
+
+
+def test_a_session_is_renamed_duplicated_deleted_and_brought_back(desk, driver, server):
+    body = json.dumps({"name": "Soundcheck"}).encode()
+    request = urllib.request.Request(f"{server.url}/api/sessions", body, {"content-type": "application/json"})
+    urllib.request.urlopen(request).close()
+    driver.get(server.url)
+    wait_for(driver, ".card-kept")
+
+    press(driver, "Soundcheck", "rename")
+    entry = wait_for(driver, "[data-do=new-name]")
+    entry.clear()
+    entry.send_keys("Second set")
+    find(driver, "[data-do=really-rename]").click()
+    wait_until(lambda: "Second set" in names(driver))
+    press(driver, "Second set", "duplicate")
+    wait_until(lambda: "Second set copy" in names(driver))
+    press(driver, "Second set copy", "delete")
+    wait_until(lambda: "Second set copy" not in names(driver))
+    assert "Second set copy" in wait_for(driver, "[data-deleted]").text
+    find(driver, "[data-deleted] [data-do=bring-back]").click()
+    wait_until(lambda: "Second set copy" in names(driver))
+    for name in ("Second set", "Second set copy"):
+        press(driver, name, "delete")
+        wait_until(lambda name=name: name not in names(driver))
+        wait_for(driver, "[data-deleted] [data-do=forget]").click()
+        wait_for(driver, "[data-do=really-forget]").click()
+        wait_until(lambda: not driver.find_elements("css selector", "[data-deleted]"))
+    assert names(driver) == ["Last Boat Home"]
+
+
+def test_times_that_are_short_offer_oversampling_and_one_press_takes_it(desk, driver):
+    desk.add_compressor("Snare")
+    assert not find(driver, "[data-do=oversample]").is_displayed()
+    desk.type("attack_ms", "0.2")
+    wait_for(driver, "[data-do=oversample]")
+    assert "folds tones of its own" in find(driver, ".bench-offer").text
+
+    desk.click("[data-do=oversample]")
+
+    wait_until(lambda: desk.settings("Snare")["oversampling"] == "auto")
+    wait_until(lambda: not find(driver, "[data-do=oversample]").is_displayed())
+    pressed = find(driver, '[data-setting="oversampling"] [aria-checked="true"]')
+    assert pressed.text == "auto"
+
+
+def test_what_is_exported_at_16_bits_is_dithered_unless_told_not_to(desk, driver, downloads):
+    desk.choose("Bass")
+    files = {}
+    for how in ("tpdf", "none"):
+        before = set(downloads.iterdir())
+        desk.click('[data-do="export"]')
+        Select(find(driver, 'select[x-model="bits"]')).select_by_value("16")
+        Select(wait_for(driver, "[data-do=dither]")).select_by_value(how)
+        desk.click('[data-do="export-now"]')
+        done = wait_until(lambda before=before: [p for p in set(downloads.iterdir()) - before if p.suffix == ".wav"])
+        files[how] = soundfile.read(done[0], dtype="int16")[0]
+        done[0].unlink()
+    apart = files["tpdf"].astype(int) - files["none"]
+    assert set(apart) <= {-1, 0, 1} and 0.2 < (apart != 0).mean() < 0.8
