@@ -148,6 +148,9 @@ def kill_and_look(server, rng):
 
     keeping = threading.Thread(target=keep)
     keeping.start()
+    end = time.monotonic() + 20
+    while not confirmed and time.monotonic() < end:
+        time.sleep(0.01)
     time.sleep(rng.uniform(0.05, 0.6))
     server.kill(signal.SIGKILL)
     keeping.join()

@@ -1,9 +1,11 @@
 """The command line, called as a person calls it."""
 
 import contextlib
+import importlib.metadata
 import io
 import json
 import re
+import socket
 import subprocess
 import sys
 from types import SimpleNamespace
@@ -17,6 +19,8 @@ from reins.core.chainfile import parse_chain
 from reins.core.engine.chain import Chain
 from reins.core.processors import PROCESSORS
 from reins.errors import SettingsError
+from reins.services.house import House
+from tests.browser.driving import free_port
 from tests.conftest import RATE
 from tests.core.test_compressor import db
 
@@ -271,3 +275,51 @@ def test_bands_follow_their_own_keys_and_each_has_a_column_in_the_trace(folder):
     missing = reins("process", "in.wav", "-o", "out2.wav", "--chain", "chain.json", cwd=folder)
     assert missing.returncode == 2
     assert "key.source “kick” is not given" in missing.stderr
+
+
+def test_version_completion_and_a_chain_file_that_is_not_there(folder):
+    told = reins("--version", cwd=folder)
+    assert told.returncode == 0 and told.stdout.strip() == f"reins {importlib.metadata.version('reins')}"
+    assert "--show-completion" in reins("--help", cwd=folder).stdout
+    missing = reins("process", "in.wav", "-o", "o.wav", "--chain", "nowhere.json", cwd=folder)
+    assert missing.returncode == 2 and "nowhere.json: cannot be opened (No such file" in missing.stderr
+
+
+def test_measure_tells_files_apart_that_lie_deep(folder):
+    names = []
+    for which in ("first", "second"):
+        deep = folder / ("a long way down " * 4) / ("further " * 6) / which
+        deep.mkdir(parents=True)
+        (deep / "Voice.wav").write_bytes((folder / "in.wav").read_bytes())
+        names.append(deep / "Voice.wav")
+
+    told = reins("measure", *names, cwd=folder)
+
+    rows = [line for line in told.stdout.splitlines() if "Voice.wav" in line]
+    assert len(rows) == 2 and "first/" in rows[0] and "second/" in rows[1]
+
+
+@pytest.mark.parametrize(
+    ("dither", "differs"), [([], True), (["--dither", "tpdf"], True), (["--dither", "none"], False)]
+)
+def test_dither_is_chosen_on_the_command_line(folder, dither, differs):
+    quiet = 0.001 * np.sin(np.arange(RATE) / 7)
+    soundfile.write(folder / "tone.wav", quiet, RATE, subtype="FLOAT")
+    (folder / "plain.json").write_text('{"format": "reins-chain", "version": 1, "processors": []}')
+    made = reins("process", "tone.wav", "-o", "o.wav", "--chain", "plain.json", "--bits", "16", *dither, cwd=folder)
+    assert made.returncode == 0, made.stderr
+    source = soundfile.read(folder / "tone.wav")[0]
+    error = soundfile.read(folder / "o.wav", dtype="int16")[0] - source * 32768
+    assert (np.abs(error).max() > 0.6) == ("none" not in dither)
+
+
+def test_a_second_server_on_a_folder_or_a_port_ends_with_2_and_one_line(folder):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        busy = reins("serve", "--data", folder / "d", "--port", taken.getsockname()[1], cwd=folder)
+    assert busy.returncode == 2 and busy.stdout == "" and busy.stderr.count("\n") == 1
+    house = House(folder / "d")
+    second = reins("serve", "--data", folder / "d", "--port", free_port(), cwd=folder)
+    house.close()
+    assert second.returncode == 2 and second.stdout == "" and "in use by process" in second.stderr

@@ -49,7 +49,7 @@ def test_a_session_is_renamed_duplicated_deleted_and_brought_back(desk, driver, 
         wait_for(driver, "[data-deleted] [data-do=forget]").click()
         wait_for(driver, "[data-do=really-forget]").click()
         wait_until(lambda: not driver.find_elements("css selector", "[data-deleted]"))
-    assert names(driver) == ["Last Boat Home"]
+    assert not {"Second set", "Second set copy"} & set(names(driver))
 
 
 def test_times_that_are_short_offer_oversampling_and_one_press_takes_it(desk, driver):

@@ -7,7 +7,7 @@ import { frequencyText, HIGH_HZ, LOW_HZ } from "./spectrum.js";
 const TICKS_HZ = [50, 100, 300, 1000, 3000, 8000];
 const FAINT = 80; // codes of half a dB from -120 dB on: -80 dB and less is paper
 const FULL = 200; // -20 dB and more is full ink
-const FULL_HELD_DB = 12;
+const FULL_HELD_DB = 6;
 
 const fraction = (hz) => Math.log(Math.min(Math.max(hz, LOW_HZ), HIGH_HZ) / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
 
