@@ -9,7 +9,7 @@ the source through all these all-passes: flat in level, turned in phase.
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.cuts import ALL_PASS, HIGH_PASS, LOW_PASS, prewarped, second_order
+from reins.core.dsp.cuts import ALL_PASS, LOW_PASS, prewarped, second_order
 from reins.core.dsp.filters import butterworth_cut
 from reins.core.dsp.gliding import Glide
 
@@ -43,7 +43,7 @@ class Splitter:
     def __init__(self, crossovers_hz: list[float], *, channels: int, sample_rate: int) -> None:
         self._sample_rate = sample_rate
         count = len(crossovers_hz)
-        self._low, self._high = (np.zeros((count, 2, channels, 2)) for _ in range(2))
+        self._low, self._both = np.zeros((count, 2, channels, 2)), np.zeros((count, channels, 2))
         self._turned = np.zeros((count, count, channels, 2))
         self._glide = Glide(crossovers_hz, sample_rate)
 
@@ -61,6 +61,8 @@ class Splitter:
             part = rest.copy()
             for stage in range(2):
                 second_order(part, g, BUTTERWORTH_K, LOW_PASS, self._low[index, stage])
-                second_order(rest, g, BUTTERWORTH_K, HIGH_PASS, self._high[index, stage])
+            # Low and high add up to the all-pass, so what is above is that less the low: one filter instead of two.
+            second_order(rest, g, BUTTERWORTH_K, ALL_PASS, self._both[index])
+            rest -= part
             bands.append(part)
         return [*bands, rest]
