@@ -137,7 +137,7 @@ STARTING_POINTS = (
     StartingPoint(
         "deesser", "voice", "Voice, hot esses",
         "Measures the band against the voice itself, so that quiet and loud lines lose the same of their esses.",
-        {"low_hz": 5500, "high_hz": 9500, "relative": True, "threshold_db": -12, "ratio": 5, "range_db": 6,
+        {"low_hz": 5500, "high_hz": 9500, "relative": True, "threshold_db": -10, "ratio": 5, "range_db": 6,
          "attack_ms": 1, "release_ms": 50, "lookahead_ms": 2, "oversampling": "auto"},
     ),
     StartingPoint(
