@@ -1,6 +1,7 @@
 """Reading, refusing, writing; takes on disk and their pyramid."""
 
 import errno
+import os
 
 import numpy as np
 import pytest
@@ -158,3 +159,25 @@ def test_a_full_disk_is_said_in_a_sentence(tmp_path, noise):
 
     with pytest.raises(StorageError, match=r"disk refused .*No space left.*nothing was added"):
         write_take(tmp_path / "t", blocks(), channels=2, sample_rate=RATE)
+
+
+def test_a_take_that_is_cut_short_or_replaced_while_it_is_open_is_said_and_ends_nothing(make_take, noise, monkeypatch):
+    monkeypatch.setattr("reins.core.takes.CHECK_S", 0.0)
+    for number, (spoil, said) in enumerate((
+        (lambda path: os.truncate(path, 1000), "bytes where"),
+        (lambda path: path.write_bytes(path.read_bytes()[::-1]), "removed or replaced"),
+        (lambda path: path.unlink(), "removed or replaced"),
+    )):  # fmt: skip
+        take = make_take(noise, f"take {number}")
+        take.read(0, 100)
+        spoil(take.folder / "samples.f32")
+        with pytest.raises(StorageError, match=said):
+            take.read(0, 100)
+
+
+def test_the_last_frames_of_a_take_cut_short_between_two_looks_are_not_read(make_take, noise):
+    take = make_take(noise)
+    take.read(0, 100)
+    os.truncate(take.folder / "samples.f32", 1000)
+    with pytest.raises(StorageError, match="cut short"):
+        take.read(noise.shape[1] - 100, 100)

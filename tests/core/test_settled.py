@@ -116,7 +116,9 @@ def test_a_steep_cut_that_jumps_does_not_dip():
         assert levels.max() - levels.min() < 3.0, (first, then)
 
 
-@pytest.mark.parametrize("kind", ["compressor", "expander", "ducker", "deesser", "limiter"])
+@pytest.mark.parametrize(
+    "kind", ["compressor", "expander", "ducker", "deesser", "limiter", "multiband", "dynamic_eq", "rest"]
+)
 def test_automatic_release_lowers_what_a_steady_low_distorts_and_lets_go_after_a_lone_hit(kind):
     settings = {
         "compressor": {"threshold_db": -30, "ratio": 8, "attack_ms": 1, "release_ms": 20},
@@ -126,28 +128,57 @@ def test_automatic_release_lowers_what_a_steady_low_distorts_and_lets_go_after_a
         "deesser": {"threshold_db": -30, "ratio": 8, "attack_ms": 1, "release_ms": 20, "low_hz": 100, "high_hz": 300,
                     "act_on": "whole"},
         "limiter": {"ceiling_db": -18, "release_ms": 20, "true_peak": False},
+        "multiband": {"crossovers_hz": [300.0], "bands": [{"threshold_db": -30, "ratio": 8, "attack_ms": 1,
+                                                           "release_ms": 20}, {}]},
+        "dynamic_eq": {"bands": [{"freq_hz": 50, "q": 0.5, "motion": "compress", "threshold_db": -30, "ratio": 8,
+                                  "range_db": 24, "attack_ms": 1, "release_ms": 20}]},
+        "rest": {"rest": {"on": True, "threshold_db": -30, "ratio": 8, "attack_ms": 1, "release_ms": 20}},
     }[kind]  # fmt: skip
+    part = {"multiband": "bands", "dynamic_eq": "bands", "rest": "rest"}.get(kind)
     hz = 150 if kind == "deesser" else 50
     if kind == "deesser":
         settings["release_ms"] = 7
 
+    def made(auto):
+        if part is None:
+            values = settings | {"auto_release": auto}
+        elif part == "rest":
+            values = {"rest": settings["rest"] | {"auto_release": auto}}
+        else:
+            values = settings | {"bands": [band | {"auto_release": auto} for band in settings["bands"]]}
+        return Chain([entry(values, kind="dynamic_eq" if kind == "rest" else kind)], channels=1, sample_rate=RATE)
+
     def distortion_db(auto):
-        chain = Chain([entry(settings | {"auto_release": auto}, kind=kind)], channels=1, sample_rate=RATE)
+        chain = made(auto)
         out = chain.process(bass(6.0, hz))[0, -RATE:]
         power = np.abs(np.fft.rfft(out)) ** 2
         return 10 * np.log10(power[2 * hz :: hz][:20].sum() / power[hz])
 
     def back_ms(auto):
-        chain = Chain([entry(settings | {"auto_release": auto}, kind=kind)], channels=1, sample_rate=RATE)
+        chain = made(auto)
         hit = np.zeros((1, RATE))
         hit[0, 4800:5760] = bass(0.02, hz)[0, :960] if kind != "deesser" else bass(0.02, 150)[0, :960]
         chain.process(hit)
-        gain = np.abs(chain.gains()[0][1]["gain_db"])
+        gain = np.abs(np.max([np.abs(row) for row in chain.gains()[0][1].values()], axis=0))
         over = np.flatnonzero(gain > 0.3 * gain.max())
         return 1000 * (over[-1] - gain.argmax()) / RATE
 
     assert distortion_db(False) - distortion_db(True) > 10
     assert back_ms(True) < back_ms(False) + 15
+
+
+def test_a_gate_closes_quickly_behind_a_lone_hit_and_slowly_after_a_long_passage():
+    def closing_ms(open_s, auto):
+        settings = {"threshold_db": -40, "hold_ms": 0, "release_ms": 100, "range_db": 60, "auto_release": auto}
+        chain = Chain([entry(settings, kind="gate")], channels=1, sample_rate=RATE)
+        sound = np.concatenate([bass(open_s, 500.0), np.zeros((1, 2 * RATE))], axis=1)
+        chain.process(sound)
+        gain = chain.gains()[0][1]["gain_db"][round(open_s * RATE) :]
+        return 1000 * np.flatnonzero(gain <= -59.9)[0] / RATE
+
+    assert closing_ms(0.03, False) == pytest.approx(closing_ms(3.0, False), abs=5)
+    assert closing_ms(0.03, True) < closing_ms(0.03, False) * 1.5
+    assert closing_ms(3.0, True) > 3 * closing_ms(3.0, False)
 
 
 class Spoilt:

@@ -1,7 +1,6 @@
 """The live socket: a desk's player in a thread of its own. The protocol is described in docs/formats/live.md."""
 
 import asyncio
-import contextlib
 import json
 import logging
 import queue
@@ -26,6 +25,7 @@ from reins.errors import InputError, ReinsError
 from reins.services.admission import Admission
 from reins.services.editing import document_of
 from reins.services.house import House
+from reins.web.outbox import Outbox
 
 log = logging.getLogger(__name__)
 router = APIRouter()
@@ -33,34 +33,6 @@ LITTLE_FRAMES, LATES = 1024, 3  # a listener that has less ahead, so many times 
 LOAD_SHARE = 0.1  # of the newest block in what a desk is said to cost
 OWN = ("kept", "tried", "refused", "hold", "go_on")  # commands that are not taken from a socket
 HEADER = struct.Struct("<IId")  # stream, frames, session frame
-
-
-class Outbox:
-    """What a player has given and its socket has not sent yet."""
-
-    def __init__(self) -> None:
-        self._loop = asyncio.get_running_loop()
-        self._queue: asyncio.Queue[str | bytes] = asyncio.Queue()
-        self._given = self._sent = 0
-
-    def __call__(self, message: str | bytes) -> None:
-        """Give a message, from any thread."""
-        self._given += 1
-        with contextlib.suppress(RuntimeError):  # the loop is closed when the server stops
-            self._loop.call_soon_threadsafe(self._queue.put_nowait, message)
-
-    @property
-    def waiting(self) -> int:
-        """How many messages are on their way to the socket."""
-        return self._given - self._sent
-
-    async def send_all(self, socket: WebSocket) -> None:
-        """Send what is given until the socket is closed."""
-        with contextlib.suppress(WebSocketDisconnect, RuntimeError):
-            while True:
-                message = await self._queue.get()
-                await (socket.send_bytes(message) if isinstance(message, bytes) else socket.send_text(message))
-                self._sent += 1
 
 
 class DeskPlayer:

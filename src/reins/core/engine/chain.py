@@ -24,6 +24,7 @@ from reins.core.dsp.levels import furthest, is_finite, peak
 from reins.core.processors import PROCESSORS, Processor
 from reins.core.processors.base import Delay, settling_s
 from reins.core.processors.making import Make
+from reins.core.processors.oversampling import Oversampled
 from reins.core.routing import has_key, key_names
 from reins.core.twins import twin_of
 from reins.core.units import lin_to_db, ms_to_frames
@@ -60,7 +61,7 @@ class Stage:
 
     entry: ProcessorEntry
     make: Make
-    processor: Processor | PassedBy
+    processor: Processor | Oversampled | PassedBy
     keys: dict[str, Delay]
 
     @property
@@ -146,7 +147,7 @@ class Chain:
                 raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
         channels = {name: self._key_channels[name] for name in names}
         make = make_of(entry, sample_rate=self._sample_rate, on_take=self._on_take)
-        processor: Processor
+        processor: Processor | Oversampled
         if old is None or isinstance(old.processor, PassedBy):
             processor = make.processor(
                 entry.settings, channels=self._channels, sample_rate=self._sample_rate,

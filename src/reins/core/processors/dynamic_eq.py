@@ -20,7 +20,6 @@ the source before the cuts.
 """
 
 import itertools
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -28,81 +27,24 @@ import numpy.typing as npt
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import MovingCut
-from reins.core.dsp.filters import butterworth_cut, run_sections, sections_response
+from reins.core.dsp.filters import sections_response
 from reins.core.dsp.matched import matched_table
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
-from reins.core.processors.base import Array, Key, KeyPath, Processor
-from reins.core.processors.curves import compress, expand
+from reins.core.processors.base import Array, Key, Processor
+from reins.core.processors.curves import compress
+from reins.core.processors.eq_bands import (
+    Ear,
+    band_params,
+    band_region,
+    covers,
+    cut_sections,
+    moves,
+    resting,
+)
 from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings, EqBand
-from reins.core.processors.weighting import rising_sections
 from reins.core.units import db_to_lin
 
 Counts = npt.NDArray[np.int64]
-
-
-def cut_sections(settings: DynamicEqSettings, sample_rate: int) -> Array:
-    """Sections of both cuts, (n, 5); none where both are off."""
-    parts = [
-        butterworth_cut(kind, cutoff_hz=hz, order=slope // 6, sample_rate=sample_rate)
-        for kind, hz, slope in (
-            ("low_cut", settings.low_cut_hz, settings.low_cut_slope),
-            ("high_cut", settings.high_cut_hz, settings.high_cut_slope),
-        )
-        if hz > 0.0
-    ]
-    return np.concatenate(parts) if parts else np.zeros((0, 5))
-
-
-def band_region(band: EqBand, sample_rate: int, *, rest: bool = False) -> Array:
-    """What a band covers, as a filter of dsp.variable; or all but that."""
-    return variable.region(band.shape, freq_hz=band.freq_hz, q=band.q, sample_rate=sample_rate, rest=rest)
-
-
-def resting(band: EqBand, moved_db: float, sample_rate: int, *, match_highs: bool) -> Array:
-    """What a band adds to the sound while it has moved by so much."""
-    total = band.gain_db + moved_db
-    still = variable.still_matched if match_highs else variable.still
-    return still(band.shape, freq_hz=band.freq_hz, q=band.q, gain_db=total, sample_rate=sample_rate)
-
-
-def moves(band: EqBand) -> bool:
-    """Whether a band's gain moves."""
-    return band.on and band.motion in ("compress", "expand")
-
-
-def covers(band: EqBand) -> bool:
-    """Whether the rest leaves a band out."""
-    return band.on and band.motion != "none"
-
-
-@lru_cache(256)
-def _params_of(band: EqBand, sample_rate: int) -> Array:
-    """Parameters of dsp.dynamics for a moving band; to be read only."""
-    params = np.zeros(dynamics.PARAMS)
-    params[dynamics.KEY_FLOOR_DB] = -120.0
-    if band.motion == "compress":
-        compress(params, band, sample_rate=sample_rate)
-    else:
-        expand(params, band, down=False, sample_rate=sample_rate)
-    return params
-
-
-class _Ear:
-    """What some of the bands listen to alike: a key or the source, its gain and cuts, weighted or not."""
-
-    def __init__(self, key: Key, *, weighted: bool, lanes: int, sample_rate: int) -> None:
-        self.source = key.source
-        self._path = KeyPath(key, channels=lanes, sample_rate=sample_rate)
-        self._weighting = rising_sections(sample_rate) if weighted else None
-        self._state = np.zeros((0 if self._weighting is None else len(self._weighting), lanes, 2))
-
-    def process(self, signal: Array) -> Array:
-        heard = self._path.process(signal)
-        if self._weighting is not None:
-            heard = heard.copy() if heard is signal else heard
-            run_sections(self._weighting, self._state, heard)
-        self.heard = heard
-        return heard
 
 
 class DynamicEq(Processor):
@@ -134,7 +76,7 @@ class DynamicEq(Processor):
             MovingCut(kind, channels=channels, sample_rate=sample_rate) for kind in ("low_cut", "high_cut")
         )
         self._settings: Any = None
-        self._ears: dict[tuple[Key, bool], _Ear] = {}
+        self._ears: dict[tuple[Key, bool], Ear] = {}
         self.gains_db = {}
         self.apply(settings)
 
@@ -209,9 +151,9 @@ class DynamicEq(Processor):
         if band.timing == "rest":
             rest = self._settings.rest
             band = band.model_copy(update={"attack_ms": rest.attack_ms, "release_ms": rest.release_ms})
-        return _params_of(band, self._sample_rate)
+        return band_params(band, self._sample_rate)
 
-    def _arrange_ears(self, moving: list[tuple[int, EqBand]]) -> list[tuple[_Ear, Counts, Array]]:
+    def _arrange_ears(self, moving: list[tuple[int, EqBand]]) -> list[tuple[Ear, Counts, Array]]:
         """(ear, rows among the moving bands, their regions) for each group that listens alike."""
         groups: dict[tuple[Key, bool], list[int]] = {}
         for row, (_, band) in enumerate(moving):
@@ -220,7 +162,7 @@ class DynamicEq(Processor):
         for name, rows in groups.items():
             key = moving[rows[0]][1].key
             lanes = self._channels if key.source == "self" else self._key_channels.get(key.source, self._channels)
-            ears[name] = self._ears.get(name) or _Ear(key, weighted=name[1], lanes=lanes, sample_rate=self._sample_rate)
+            ears[name] = self._ears.get(name) or Ear(key, weighted=name[1], lanes=lanes, sample_rate=self._sample_rate)
             regions = np.stack([self._watched(moving[row][1]) for row in rows])
             listeners.append((ears[name], np.array(rows, np.int64), regions))
         self._ears = ears

@@ -25,7 +25,9 @@ class Make(NamedTuple):
             return cls(kind, 1, kind.latency_of(settings, sample_rate=sample_rate))
         return cls(kind, times, latency_of(kind, settings, times, sample_rate=sample_rate))
 
-    def processor(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> Processor:
+    def processor(
+        self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any
+    ) -> Processor | Oversampled:
         """The processor, at rest."""
         rest = {"channels": channels, "sample_rate": sample_rate, "key_channels": key_channels}
         if self.times == 1:

@@ -75,8 +75,8 @@ class Raised:
         return signal
 
 
-class Oversampled(Processor):
-    """Any processor at a multiple of the rate; its type, settings and views are the inner one's."""
+class Oversampled:
+    """Any processor at a multiple of the rate: stands where it would stand; type, settings and views are its."""
 
     def __init__(
         self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any, kind: type[Processor], times: int
@@ -93,12 +93,9 @@ class Oversampled(Processor):
         self._told_late = self._pad.frames + _filters_frames(times)
         self._rows: dict[str, Delay] = {}
         self._keys: dict[str, Raised] = {}
-        self.gains_db, self.marks = {}, {}
-
-    @classmethod
-    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
-        """Known only of a kind; see latency_of of this module."""
-        raise NotImplementedError
+        self.gains_db: dict[str, Array] = {}
+        self.marks: dict[str, Array] = {}
+        self.key_heard: Array | None = None
 
     @property
     def latency_frames(self) -> int:

@@ -1,0 +1,78 @@
+"""Parts of the dynamic EQ: what a band covers, adds and moves by, the cuts, and what bands listen to."""
+
+from functools import lru_cache
+
+import numpy as np
+
+from reins.core.dsp import dynamics, variable
+from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.processors.base import Array, Key, KeyPath
+from reins.core.processors.curves import compress, expand
+from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
+from reins.core.processors.weighting import rising_sections
+
+
+def cut_sections(settings: DynamicEqSettings, sample_rate: int) -> Array:
+    """Sections of both cuts, (n, 5); none where both are off."""
+    parts = [
+        butterworth_cut(kind, cutoff_hz=hz, order=slope // 6, sample_rate=sample_rate)
+        for kind, hz, slope in (
+            ("low_cut", settings.low_cut_hz, settings.low_cut_slope),
+            ("high_cut", settings.high_cut_hz, settings.high_cut_slope),
+        )
+        if hz > 0.0
+    ]
+    return np.concatenate(parts) if parts else np.zeros((0, 5))
+
+
+def band_region(band: EqBand, sample_rate: int, *, rest: bool = False) -> Array:
+    """What a band covers, as a filter of dsp.variable; or all but that."""
+    return variable.region(band.shape, freq_hz=band.freq_hz, q=band.q, sample_rate=sample_rate, rest=rest)
+
+
+def resting(band: EqBand, moved_db: float, sample_rate: int, *, match_highs: bool) -> Array:
+    """What a band adds to the sound while it has moved by so much."""
+    total = band.gain_db + moved_db
+    still = variable.still_matched if match_highs else variable.still
+    return still(band.shape, freq_hz=band.freq_hz, q=band.q, gain_db=total, sample_rate=sample_rate)
+
+
+def moves(band: EqBand) -> bool:
+    """Whether a band's gain moves."""
+    return band.on and band.motion in ("compress", "expand")
+
+
+def covers(band: EqBand) -> bool:
+    """Whether the rest leaves a band out."""
+    return band.on and band.motion != "none"
+
+
+@lru_cache(256)
+def band_params(band: EqBand, sample_rate: int) -> Array:
+    """Parameters of dsp.dynamics for a moving band; to be read only."""
+    params = np.zeros(dynamics.PARAMS)
+    params[dynamics.KEY_FLOOR_DB] = -120.0
+    if band.motion == "compress":
+        compress(params, band, sample_rate=sample_rate)
+    else:
+        expand(params, band, down=False, sample_rate=sample_rate)
+    return params
+
+
+class Ear:
+    """What some of the bands listen to alike: a key or the source, its gain and cuts, weighted or not."""
+
+    def __init__(self, key: Key, *, weighted: bool, lanes: int, sample_rate: int) -> None:
+        self.source = key.source
+        self._path = KeyPath(key, channels=lanes, sample_rate=sample_rate)
+        self._weighting = rising_sections(sample_rate) if weighted else None
+        self._state = np.zeros((0 if self._weighting is None else len(self._weighting), lanes, 2))
+
+    def process(self, signal: Array) -> Array:
+        """What is heard of the next block of the key or source."""
+        heard = self._path.process(signal)
+        if self._weighting is not None:
+            heard = heard.copy() if heard is signal else heard
+            run_sections(self._weighting, self._state, heard)
+        self.heard = heard
+        return heard
