@@ -16,8 +16,13 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for
+from tests.conftest import sound_of
 from websockets.sync.client import connect
 
+from reins.core.chainfile import parse_entry
+from reins.core.changes import SetProcessor
+from reins.core.engine.live import LiveClock
+from reins.core.sessions import Document, Track
 from reins.services.processing import bench_processors
 
 RATE = 48000
@@ -132,6 +137,28 @@ def play_underruns(driver, seconds):
     return underruns, min(held), statistics.median(held), max(held)
 
 
+def drag_step_us(kind, settings, name):
+    """What one step of a drag costs the player, over ten tracks: taking the document over, the changed chain copied."""
+    entry = parse_entry({"id": "p", "type": kind, "settings": settings}, kind)
+    noise = sound_of(0.1 * np.random.default_rng(1).standard_normal((2, RATE * 30)))
+    tracks = {f"t{k}": Track(name=f"T{k}", take_id="a", chain=[entry]) for k in range(10)}
+    document = Document(name="x", sample_rate=RATE, tracks=tracks, order=list(tracks))
+    clock, times = LiveClock(document, {"a": noise}), []
+    clock.play(0)
+    for step in range(200):
+        change = SetProcessor(kind="set_processor", strip_id="t9", processor_id="p", settings={name: -20 - step / 100})
+        document = change.tried(document)
+        began = time.perf_counter()
+        clock.change(document)
+        clock._mixer._take_over()
+        clock._mixer.graph.players["t9"]._take_over()
+        times.append((time.perf_counter() - began) * 1e6)
+        for _ in range(2):  # until the fade is over
+            clock.next_block()
+            clock.played(clock.stream, clock._sent)
+    return times
+
+
 def start_ms(server):
     server.kill()
     began = time.perf_counter()
@@ -162,6 +189,12 @@ def main():
     for row in bench_processors():
         limit = f"<= {wanted[row['type']]} ns" if row["type"] in wanted else ""
         report(f"{row['type']}, a stereo frame, blocks of 1024", limit, f"{row['ns_per_stereo_frame']:.1f} ns")
+    eight = {"bands": [{"motion": "compress", "freq_hz": 60.0 * 2**k} for k in range(8)]}
+    for what, kind, settings, name in (
+        ("a compressor", "compressor", {}, "threshold_db"), ("eight bands", "dynamic_eq", eight, "bands.3.gain_db")
+    ):  # fmt: skip
+        told = f"{statistics.median(drag_step_us(kind, settings, name)):.0f} us"
+        report(f"a drag step of {what}, on the player's thread", "<= 100 us", told)
     began = time.perf_counter()
     server = Server(folder / "data")
     report("first start, kernels cached, demo made", "< 15 s", f"{time.perf_counter() - began:.1f} s")

@@ -87,6 +87,9 @@ def from_mid_side(signal: Array) -> Array:
 class Detecting(Processor):
     """Base of the level-driven processors: hears, delays, links; what moves is theirs."""
 
+    #: Shared by twins (core.twins): replaced as a whole, or scratch, which no two twins use at the same time.
+    never_changed = frozenset({"_scratch", "_settings", "_params", "gains_db", "marks", "key_heard", "_edges", "_band"})
+
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
         self._channels, self._sample_rate = channels, sample_rate
         self._outside_key = settings.key.source != "self"

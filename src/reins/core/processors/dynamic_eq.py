@@ -56,7 +56,7 @@ class DynamicEq(Processor):
     line = ""
     never_changed = frozenset({
         "_bands", "_moving", "_params", "_shapes", "_base_db", "_warped", "_inverse_q", "_still", "_tables", "_runs",
-        "_notches", "_rest_params",
+        "_notches", "_rest_params", "_scratch", "_filter_scratch", "gains_db", "_source", "_settings",
     })  # fmt: skip
     Settings = DynamicEqSettings
     added_with = {"match_highs": True}
