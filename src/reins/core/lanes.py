@@ -14,16 +14,21 @@ from reins.core.units import db_to_lin
 from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
+LAID_BY = ("name", "take_id", "start_frame", "trim_db", "inverted")
 
 
 class Lane:
     """A take moved to the frame of the session it begins at, with trim and polarity; frame 0 is the session's."""
 
     def __init__(self, take: Take, track: Track) -> None:
-        self.take, self.name = take, track.name
+        self.take, self.name, self._track = take, track.name, track
         self.start_frame = track.start_frame
         self.gain = db_to_lin(track.trim_db) * (-1.0 if track.inverted else 1.0)
         self.facts = replace(take.facts, frames=take.facts.frames + track.start_frame)
+
+    def lies_as(self, track: Track) -> bool:
+        """Whether a track lays the same take out the same way."""
+        return all(getattr(track, name) == getattr(self._track, name) for name in LAID_BY)
 
     def read(self, start: int, frames: int) -> Array:
         """Samples (channels, frames) float64 from a frame of the session; silence before the take and after it."""

@@ -22,7 +22,7 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.gliding import fade_in
 from reins.core.dsp.levels import furthest, is_finite, peak
 from reins.core.processors import PROCESSORS, Processor
-from reins.core.processors.base import Delay, settling_s
+from reins.core.processors.base import Delay, ProcessorSettings, settling_s
 from reins.core.processors.making import Make
 from reins.core.processors.oversampling import Oversampled
 from reins.core.routing import has_key, key_names
@@ -34,6 +34,8 @@ log = logging.getLogger(__name__)
 Array = npt.NDArray[np.float64]
 GLIDE_MS = 10.0
 MOST_SETTLING_S = 14.0  # of sound through one processor
+MAKES_REMEMBERED = 1024
+_makes: dict[tuple[int, int, bool], tuple[ProcessorSettings, Make]] = {}  # with the settings, so that ids stay theirs
 
 
 class PassedBy:
@@ -90,8 +92,15 @@ class Heard:
 
 
 def make_of(entry: ProcessorEntry, *, sample_rate: int, on_take: bool) -> Make:
-    """What an entry is made as."""
-    return Make.of(entry.type, entry.settings, sample_rate=sample_rate, on_take=on_take)
+    """What an entry is made as; remembered by the settings themselves, since it is asked at every step of a drag."""
+    place = id(entry.settings), sample_rate, on_take
+    known = _makes.get(place)
+    if known is None or known[0] is not entry.settings:
+        if len(_makes) >= MAKES_REMEMBERED:
+            _makes.clear()
+        known = entry.settings, Make.of(entry.type, entry.settings, sample_rate=sample_rate, on_take=on_take)
+        _makes[place] = known
+    return known[1]
 
 
 def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int, on_take: bool) -> int:
@@ -136,17 +145,19 @@ class Chain:
         for entry in entries:
             if entry.on:
                 names, make = key_names(entry), make_of(entry, sample_rate=self._sample_rate, on_take=self._on_take)
-                stage = self._stage(entry, names, known.get((entry.id, entry.type, names, make)), latency)
+                old = known.get((entry.id, entry.type, names, make))
+                stage = self._stage(entry, names, make, old, latency)
                 latency += stage.processor.latency_frames
                 self._stages.append(stage)
 
-    def _stage(self, entry: ProcessorEntry, names: tuple[str, ...], old: Stage | None, latency: int) -> Stage:
+    def _stage(
+        self, entry: ProcessorEntry, names: tuple[str, ...], make: Make, old: Stage | None, latency: int
+    ) -> Stage:  # fmt: skip
         for name in names:
             if name not in self._key_channels:
                 have = ", ".join(self._key_channels) or "none"
                 raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
         channels = {name: self._key_channels[name] for name in names}
-        make = make_of(entry, sample_rate=self._sample_rate, on_take=self._on_take)
         processor: Processor | Oversampled
         if old is None or isinstance(old.processor, PassedBy):
             processor = make.processor(
@@ -222,7 +233,7 @@ class Chain:
         if isinstance(stage.processor, PassedBy):
             return stage
         latency = next(iter(stage.keys.values())).frames if stage.keys else 0
-        return self._stage(stage.entry, tuple(stage.keys), None, latency)
+        return self._stage(stage.entry, tuple(stage.keys), stage.make, None, latency)
 
     def gains(self) -> list[tuple[ProcessorEntry, dict[str, Array], int]]:
         """After `process`: each processor's moving gains and marks, and the latency of the sound they acted on."""

@@ -33,7 +33,8 @@ STANDING = ("take_id", "bus", "mute", "solo", "solo_safe")
 
 def _stands_alike(old: Track | Bus | Master, new: Track | Bus | Master, sample_rate: int) -> bool:
     """Whether a changed strip goes where it went, follows what it followed and is as late and as audible as before."""
-    if any(getattr(old, name, None) != getattr(new, name, None) for name in STANDING):
+    before, now = vars(old), vars(new)
+    if any(before.get(name) != now.get(name) for name in STANDING):
         return False
     on_take = isinstance(new, Track)
 
@@ -137,14 +138,16 @@ class Graph:
         old = self.document
         if (old.order, old.bus_order, old.sample_rate) != (document.order, document.bus_order, document.sample_rate):
             return None
-        changed = [k for k in self.plan.order if document.strip(k) is not old.strip(k)]
+        places = ((old.tracks, document.tracks), (old.buses, document.buses))
+        changed = [k for before, now in places for k, strip in now.items() if strip is not before[k]]
+        changed += [MASTER] if document.master is not old.master else []
         alike = all(_stands_alike(old.strip(k), document.strip(k), document.sample_rate) for k in changed)
         return changed if alike else None
 
     def _renew(self, strip_id: str, player: StripPlayer) -> None:
         player.change(self.document.strip(strip_id), audible=self._audible(strip_id))
         track = self.document.tracks.get(strip_id)
-        if track and isinstance(player, TrackPlayer):
+        if track and isinstance(player, TrackPlayer) and not player.lane.lies_as(track):
             player.relay(Lane(self.takes[track.take_id or ""], track))
 
     def successor(self, document: Document, takes: dict[str, Take]) -> "Graph":

@@ -113,7 +113,7 @@ class Detecting(Processor):
         """Take over what concerns the detector; fully linked lanes share one gain."""
         self._settings = settings
         self._key_path.apply(settings.key)
-        self._input = db_to_lin(getattr(settings, "input_db", 0.0))
+        self._input = db_to_lin(vars(settings).get("input_db", 0.0))
         self._mid_side = settings.channels == "mid_side" and self._channels == 2
         self._link = 1.0 if self._channels == 1 else settings.link_pct / 100.0
         gain_lanes = 1 if self._link == 1.0 else self._lanes
@@ -128,12 +128,12 @@ class Detecting(Processor):
         """A parameter array with level, link and the way back to channels filled in; see dsp.dynamics."""
         settings = self._settings
         params = np.zeros(dynamics.PARAMS)
-        params[dynamics.BLEND] = getattr(settings, "rms_pct", 0.0) / 100.0
-        params[dynamics.RMS_K] = one_pole_k(getattr(settings, "rms_ms", RMS_MS), self._sample_rate)
+        params[dynamics.BLEND] = vars(settings).get("rms_pct", 0.0) / 100.0
+        params[dynamics.RMS_K] = one_pole_k(vars(settings).get("rms_ms", RMS_MS), self._sample_rate)
         params[dynamics.LINK] = self._link
         params[dynamics.LINK_BY_MEAN] = settings.link_by == "mean"
         mix = settings.mix_pct / 100.0
-        acting = (1.0 - mix, mix * self._input * db_to_lin(getattr(settings, "makeup_db", 0.0)))
+        acting = (1.0 - mix, mix * self._input * db_to_lin(vars(settings).get("makeup_db", 0.0)))
         apply_to = "both" if self._channels == 1 else settings.apply_to
         untouched = (1.0, 0.0)
         params[dynamics.OUTPUT] = db_to_lin(settings.output_db)
