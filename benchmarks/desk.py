@@ -21,6 +21,7 @@ from websockets.sync.client import connect
 
 from reins.core.chainfile import parse_entry
 from reins.core.changes import SetProcessor
+from reins.core.engine.graph import only_retuned
 from reins.core.engine.live import LiveClock
 from reins.core.sessions import Document, Track
 from reins.services.processing import bench_processors
@@ -147,9 +148,10 @@ def drag_step_us(kind, settings, name):
     clock.play(0)
     for step in range(200):
         change = SetProcessor(kind="set_processor", strip_id="t9", processor_id="p", settings={name: -20 - step / 100})
-        document = change.tried(document)
+        before, document = document, change.tried(document)
+        retuned = only_retuned(before, document)  # as the socket's thread does
         began = time.perf_counter()
-        clock.change(document)
+        clock.change(document, retuned)
         clock._mixer._take_over()
         clock._mixer.graph.players["t9"]._take_over()
         times.append((time.perf_counter() - began) * 1e6)

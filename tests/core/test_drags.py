@@ -8,7 +8,7 @@ import pytest
 from reins.core.chainfile import describe_fields, parse_entry
 from reins.core.changes import SetProcessor
 from reins.core.engine.chain import Chain
-from reins.core.engine.graph import Graph
+from reins.core.engine.graph import Graph, only_retuned
 from reins.core.engine.stream import Stream
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import Bus, Document, Track
@@ -80,3 +80,36 @@ def test_only_a_setting_is_taken_the_short_way():
         graph.document.model_copy(update={"order": ["u", "t"]}),
     ):  # fmt: skip
         assert graph._changed_strips(other) is None
+
+
+@pytest.mark.parametrize("extra", [{}, {"match_highs": True, "topology": "serial"}])
+def test_one_band_turned_by_a_drag_is_what_all_of_it_taken_over_anew_is(noise, extra):
+    bands = [
+        {"freq_hz": 200.0, "motion": "compress", "threshold_db": -40.0}, {"freq_hz": 900.0, "gain_db": 6.0},
+        {"freq_hz": 3000.0, "motion": "expand", "threshold_db": -50.0, "watch": "whole"},
+        {"freq_hz": 6000.0, "motion": "spare"},
+    ]  # fmt: skip
+    settings = {"bands": bands, "rest": {"on": True, "threshold_db": -40.0}} | extra
+    before = Document(name="x", sample_rate=RATE, tracks={"t": Track(name="t", chain=[
+        parse_entry({"id": "p", "type": "dynamic_eq", "settings": settings}, "x")])}, order=["t"])  # fmt: skip
+    chain = Chain(before.tracks["t"].chain, channels=2, sample_rate=RATE)
+    first, second = (np.ascontiguousarray(noise[:, k : k + 4800]) for k in (0, 4800))
+    chain.process(first)
+    for place in range(4):
+        for name, value in (("freq_hz", 450.0), ("q", 3.0), ("gain_db", 3.0), ("threshold_db", -55.0), ("ratio", 9.0)):
+            change = SetProcessor(kind="set_processor", strip_id="t", processor_id="p",
+                                  settings={f"bands.{place}.{name}": value})  # fmt: skip
+            turned = change.tried(before).tracks["t"].chain
+            anew = [parse_entry(turned[0].model_dump(), "x")]  # alike, but no part of it is the same
+            expected = chain.evolved(anew).process(second)
+            np.testing.assert_array_equal(chain.retuned(turned).process(second), expected, err_msg=f"{place} {name}")
+
+
+def test_what_a_drag_says_of_a_document_is_only_said_of_a_drag():
+    old = document()
+    drag = SetProcessor(kind="set_processor", strip_id="t", processor_id="p", settings={"threshold_db": -12.0})
+    later = SetProcessor(kind="set_processor", strip_id="t", processor_id="p", settings={"lookahead_ms": 5.0})
+    assert only_retuned(old, drag.tried(old)) == {"t"}
+    for other in (later.tried(old), old.with_strip("u", fader_db=-3.0), old.model_copy(update={"tempo_bpm": 99.0}),
+                  document()):  # fmt: skip
+        assert only_retuned(old, other) is None

@@ -10,13 +10,14 @@ import numpy as np
 from pydantic import BaseModel
 
 FIXED = (type(None), bool, int, float, str, bytes, BaseModel, type, np.dtype)
+PLAIN = {type(None), bool, int, float, str}  # most of what there is; looked up first
 
 
 def twin_of(thing: Any, _known: dict[int, Any] | None = None) -> Any:
     """A copy that shares no state with the original; what is there twice is there twice in the copy, too. What a class
     names in `never_changed` is only ever replaced as a whole, and shared.
     """
-    if isinstance(thing, FIXED):
+    if type(thing) in PLAIN or isinstance(thing, FIXED):
         return thing
     known = {} if _known is None else _known
     if id(thing) not in known:
@@ -37,6 +38,9 @@ def _copied(thing: Any, known: dict[int, Any]) -> Any:
     known[id(thing)] = twin
     shared = getattr(thing, "never_changed", ())
     twin.__dict__.update(
-        {name: value if name in shared else twin_of(value, known) for name, value in thing.__dict__.items()}
+        {
+            name: value if type(value) in PLAIN or name in shared else twin_of(value, known)
+            for name, value in thing.__dict__.items()
+        }
     )
     return twin

@@ -13,6 +13,7 @@ import numpy as np
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
 from reins.core.changes import SetProcessor, SetStrip
+from reins.core.engine.graph import only_retuned
 from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import BLOCK_FRAMES, LISTENS, Listening
 from reins.core.engine.watching import Sight, Watched
@@ -64,7 +65,9 @@ class DeskPlayer:
                 # Matching waits until it is kept: the take's spectrum may have to be measured first.
                 settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
                 place = {k: message[k] for k in ("strip_id", "processor_id")}
-                self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(self._trial)
+                before = self._trial
+                self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(before)
+                return {"type": "tried", "document": self._trial, "retuned": only_retuned(before, self._trial)}
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
                 self._trial = change.apply(self._trial)[0]
@@ -232,7 +235,7 @@ class DeskPlayer:
 
     def _on_tried(self, message: dict[str, Any]) -> None:
         """Settings of a processor, or fader, pan or trim, while they are dragged: heard, not kept."""
-        self._change(message["document"])
+        self._change(message["document"], message.get("retuned"))
 
     def _on_kept(self, message: dict[str, Any]) -> None:
         """The session has changed, here or in another tab."""
@@ -240,9 +243,9 @@ class DeskPlayer:
         self._change(message["document"])
         self._say({"type": "kept"})
 
-    def _change(self, document: Document) -> None:
+    def _change(self, document: Document, retuned: frozenset[str] | None = None) -> None:
         self._told = {what: said for what, said in self._told.items() if what.startswith("open ")}
-        if self._clock.change(document):
+        if self._clock.change(document, retuned):
             self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
 
 

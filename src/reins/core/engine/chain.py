@@ -71,6 +71,13 @@ class Stage:
         """What another stage must be alike in to go on from this one's state."""
         return self.entry.id, self.entry.type, tuple(self.keys), self.make
 
+    def retuned(self, entry: ProcessorEntry) -> "Stage":
+        """A stage that goes on from a copy of this one's state with an entry made alike."""
+        processor = twin_of(self.processor)
+        if entry.settings is not self.entry.settings and not isinstance(processor, PassedBy):
+            processor.apply(entry.settings)
+        return Stage(entry, self.make, processor, twin_of(self.keys) if self.keys else {})
+
     def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
         """The result for the next block, its keys lined up with it."""
         heard = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
@@ -281,6 +288,14 @@ class Chain:
         rate, on_take = self._sample_rate, self._on_take
         made = {(e.id, e.type, key_names(e), make_of(e, sample_rate=rate, on_take=on_take)) for e in entries if e.on}
         return not made <= known.keys()
+
+    def retuned(self, entries: list[ProcessorEntry]) -> "Chain":
+        """As evolved, for entries of which every one is made as before and follows what it followed."""
+        twin = copy.copy(self)
+        twin.entries, twin.failures = entries, {}
+        on = [entry for entry in entries if entry.on]
+        twin._stages = [stage.retuned(entry) for stage, entry in zip(self._stages, on, strict=True)]
+        return twin
 
     def evolved(
         self,

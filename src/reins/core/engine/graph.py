@@ -31,6 +31,32 @@ def working(document: Document) -> int:
 STANDING = ("take_id", "bus", "mute", "solo", "solo_safe")
 
 
+def only_retuned(old: Document, new: Document) -> frozenset[str] | None:
+    """The strips of which a drag has changed settings of processors, where that is all that differs and every processor
+    is made as before; else None.
+    """
+    if old.master is not new.master or vars(old).keys() != vars(new).keys():
+        return None
+    parts = ("order", "bus_order", "sample_rate", "loop", "tempo_bpm", "beats_per_bar")
+    if any(vars(old)[part] is not vars(new)[part] for part in parts):
+        return None
+    changed = set()
+    for before, now in ((old.tracks, new.tracks), (old.buses, new.buses)):
+        for strip_id, strip in now.items():
+            known = before.get(strip_id)
+            if known is strip:
+                continue
+            if known is None or not _differs_by_chain(known, strip) or not _stands_alike(known, strip, new.sample_rate):
+                return None
+            changed.add(strip_id)
+    return frozenset(changed)
+
+
+def _differs_by_chain(old: Track | Bus | Master, new: Track | Bus | Master) -> bool:
+    before, now = vars(old), vars(new)
+    return all(before[name] is now[name] or name == "chain" for name in now)
+
+
 def _stands_alike(old: Track | Bus | Master, new: Track | Bus | Master, sample_rate: int) -> bool:
     """Whether a changed strip goes where it went, follows what it followed and is as late and as audible as before."""
     before, now = vars(old), vars(new)
@@ -111,6 +137,12 @@ class Graph:
                 self.position = first
                 self.process(min(PRE_ROLL_BLOCK, here - first))
         self.position = here
+
+    def retune(self, document: Document, strip_ids: frozenset[str]) -> None:
+        """Go on with a document in which these strips have other settings of their processors and all else stays."""
+        self.document = document
+        for strip_id in strip_ids & self.players.keys():
+            self.players[strip_id].retune(document.strip(strip_id))
 
     def takes_over(self, document: Document) -> bool:
         """Go on with a changed document where no strip has come, gone or found another place; else False."""

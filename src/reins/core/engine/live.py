@@ -85,8 +85,14 @@ class LiveClock:
         """Make takes known before a document names them."""
         self._mixer.takes.update(takes)
 
-    def change(self, document: Document) -> bool:
-        """Take over a changed document; returns whether the stream had to start anew (the loop moved)."""
+    def change(self, document: Document, retuned: frozenset[str] | None = None) -> bool:
+        """Take over a changed document; returns whether the stream had to start anew (the loop moved). retuned: see
+        Mixer.change.
+        """
+        if retuned is not None:
+            self._document = document
+            self._mixer.change(document, retuned)
+            return False
         moved = document.loop != self._document.loop
         if document.sample_rate != self._document.sample_rate:  # the first take has brought another
             self.playing = False

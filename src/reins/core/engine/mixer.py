@@ -47,6 +47,7 @@ class Mixer:
         self.takes = dict(takes)
         self._listening = self._listened = Listening()
         self._wanted: Document | None = None
+        self._retuned: frozenset[str] | None = None
         self._old: Graph | None = None
         self._faded = 0
         self._glide_frames = ms_to_frames(GLIDE_MS, document.sample_rate)
@@ -74,8 +75,15 @@ class Mixer:
         self.graph = Graph(document, self.takes, stream)
         self.graph.run_in()
 
-    def change(self, document: Document) -> None:
-        """Take over a changed document: strips that come and go fade, the others glide."""
+    def change(self, document: Document, retuned: frozenset[str] | None = None) -> None:
+        """Take over a changed document: strips that come and go fade, the others glide.
+
+        retuned: where only settings of processors differ from what was wanted last (graph.only_retuned), their strips.
+        """
+        if self._wanted is None:
+            self._retuned = retuned
+        elif self._retuned is not None:
+            self._retuned = None if retuned is None else self._retuned | retuned
         self._wanted = document
 
     def listen(self, to: Listening) -> None:
@@ -104,7 +112,9 @@ class Mixer:
         if self._wanted is None or self._old is not None:
             return
         document, self._wanted = self._wanted, None
-        if not self.graph.takes_over(document):
+        if self._retuned is not None:
+            self.graph.retune(document, self._retuned)
+        elif not self.graph.takes_over(document):
             self._old, self._faded = self.graph, 0
             self.graph = self.graph.successor(document, self.takes)
 

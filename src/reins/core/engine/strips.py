@@ -82,6 +82,7 @@ class StripPlayer:
         self.strip, self.channels = strip, channels
         self._rate, self._key_channels = sample_rate, key_channels
         self._wanted: Track | Bus | Master | None = None
+        self._retunes = False  # whether what is wanted differs by settings of processors alone
         self._audible = True
         self.chain = GlidingChain(self._fresh(strip), sample_rate=sample_rate)
         self._past = Past(sample_rate)
@@ -103,8 +104,13 @@ class StripPlayer:
 
     def change(self, strip: Track | Bus | Master, *, audible: bool) -> None:
         """Take over new settings at the next block."""
-        self._wanted, self._audible = strip, audible
+        self._wanted, self._audible, self._retunes = strip, audible, False
         self._target = self._mix_gains(strip)
+
+    def retune(self, strip: Track | Bus | Master) -> None:
+        """Take over new settings of processors that are made as before, and nothing else, at the next block."""
+        self._retunes = self._wanted is None or self._retunes
+        self._wanted = strip
 
     def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], *, audible: bool) -> "StripPlayer":
         """A copy that goes on from the same state with other settings of equal latency."""
@@ -124,8 +130,11 @@ class StripPlayer:
     def _take_over(self) -> None:
         if self._wanted is not None and not self.chain.gliding:
             strip, self._wanted = self._wanted, None
-            if strip.chain != self.strip.chain:
+            if self._retunes and not self.chain.chain.failures:
+                self.chain.change(self.chain.chain.retuned(strip.chain))
+            elif strip.chain != self.strip.chain:
                 self.chain.change(self._successor(strip))
+            self._retunes = False
             self.strip = strip
 
     def must_settle(self, strip: Track | Bus | Master) -> bool:

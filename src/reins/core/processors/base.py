@@ -64,6 +64,8 @@ class Key(Strict):
 class KeyPath:
     """Gain and cuts between a key and the detector; carries the filters' state."""
 
+    never_changed = frozenset({"_cuts"})  # see core.twins
+
     def __init__(self, key: Key, *, channels: int, sample_rate: int) -> None:
         self._sample_rate = sample_rate
         self._states = {name: np.zeros((KEY_ORDER // 2, channels, 2)) for name in ("low_cut", "high_cut")}

@@ -47,6 +47,17 @@ from reins.core.units import db_to_lin
 Counts = npt.NDArray[np.int64]
 
 
+# Settings of a band that say what it is, not how far it does it.
+STANDING = ("on", "shape", "motion", "timing", "watch", "key")
+
+
+def replaced(values: Array, place: int, value: Any) -> Array:
+    """A copy with another value at a place."""
+    values = values.copy()
+    values[place] = value
+    return values
+
+
 class DynamicEq(Processor):
     """The processor; see the module's docstring for its meaning."""
 
@@ -93,6 +104,9 @@ class DynamicEq(Processor):
     def apply(self, settings: Any) -> None:
         """Take over new settings; a band keeps the state of the place it has in the list."""
         rate, first = self._sample_rate, self._settings is None
+        if not first and (place := self._only_band_turned(settings)) is not None:
+            self._turn(settings, place)
+            return
         self._settings = settings
         self._bands = list(enumerate(settings.bands))
         self._low_cut.place(settings.low_cut_hz, settings.low_cut_slope // 6, at_once=first)
@@ -115,6 +129,44 @@ class DynamicEq(Processor):
         self._notches = [(place, band_region(band, rate, rest=True)) for place, band in self._bands if covers(band)]
         self._rest_params = self._params_of_rest() if settings.rest.on else None
         self._match = self._matching() if settings.match_loudness else 1.0
+
+    def _only_band_turned(self, settings: Any) -> int | None:
+        """The place of the one band of which numbers have changed, as in a drag; None where it is more than that."""
+        old, new = vars(self._settings), vars(settings)
+        if any(old[name] is not new[name] and old[name] != new[name] for name in new if name != "bands"):
+            return None
+        if len(old["bands"]) != len(new["bands"]) or settings.match_loudness:
+            return None
+        turned = [k for k, band in enumerate(new["bands"]) if band is not old["bands"][k]]
+        if len(turned) != 1:
+            return None
+        before, now = vars(old["bands"][turned[0]]), vars(new["bands"][turned[0]])
+        stays = all(before[name] == now[name] for name in STANDING) and (before["gain_db"] == 0) == (
+            now["gain_db"] == 0
+        )
+        return turned[0] if stays else None
+
+    def _turn(self, settings: Any, place: int) -> None:
+        """Take over the numbers of one band; what twins share is replaced, not written into."""
+        band, rate = settings.bands[place], self._sample_rate
+        self._settings, self._bands = settings, list(enumerate(settings.bands))
+        self._base_db = replaced(self._base_db, place, band.gain_db)
+        self._warped = replaced(self._warped, place, variable.prewarped(band.freq_hz, rate))
+        self._inverse_q = replaced(self._inverse_q, place, 1.0 / band.q)
+        if place in self._still:
+            self._still = self._still | {place: resting(band, 0.0, rate, match_highs=settings.match_highs)}
+        if self._tables is not None:
+            self._tables = self._matched_tables()
+        self._notches = [(k, band_region(b, rate, rest=True)) for k, b in self._bands if covers(b)]
+        if moves(band):
+            turned = int(np.flatnonzero(self._moving == place)[0])
+            self._params = replaced(self._params, turned, self._band_params(band))
+            self._listeners = [
+                (ear, rows, replaced(regions, list(rows).index(turned), self._watched(band)))
+                if turned in rows
+                else (ear, rows, regions)
+                for ear, rows, regions in self._listeners
+            ]
 
     def know(self, spectrum: Array | None) -> None:
         """Hear of the spectrum of the take it works on."""
