@@ -20,6 +20,7 @@ from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.matching import MOST_GAIN_DB
 from reins.core.measure.meters import MasterReading
 from reins.core.plain import read_json
+from reins.core.processors.making import prepare
 from reins.core.sessions import MAX_FRAME, Document
 from reins.core.takes import Take
 from reins.errors import InputError, ReinsError
@@ -67,6 +68,9 @@ class DeskPlayer:
                 place = {k: message[k] for k in ("strip_id", "processor_id")}
                 before = self._trial
                 self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(before)
+                for entry in self._trial.strip(message["strip_id"]).chain:
+                    if entry.id == message["processor_id"]:
+                        prepare(entry.type, entry.settings, self._trial.sample_rate)
                 return {"type": "tried", "document": self._trial, "retuned": only_retuned(before, self._trial)}
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])

@@ -191,6 +191,10 @@ class Processor(ABC):
         return cls
 
     @classmethod
+    def prepare(cls, settings: Any, sample_rate: int) -> None:  # noqa: B027 - most have nothing to prepare
+        """Compute ahead, and remember, what takes long of these settings, so that the thread that plays need not."""
+
+    @classmethod
     def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:
         """Second-order sections that make what a band, by the name of its gain, covers of what its detector hears."""
         return None

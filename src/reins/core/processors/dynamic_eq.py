@@ -302,6 +302,13 @@ class DynamicEq(Processor):
         return self._source if ear is None else ear.heard, region
 
     @classmethod
+    def prepare(cls, settings: Any, sample_rate: int) -> None:
+        """The tables of bands that move after the analogue curve."""
+        for band in settings.bands if settings.match_highs else ():
+            if moves(band):
+                matched_table(band.shape, band.freq_hz, band.q, sample_rate)
+
+    @classmethod
     def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:
         """What a band covers."""
         for place, own in enumerate(settings.bands):

@@ -35,6 +35,11 @@ class Make(NamedTuple):
         return Oversampled(settings, **rest, kind=self.kind, times=self.times)
 
 
+def prepare(type_name: str, settings: Any, sample_rate: int) -> None:
+    """Processor.prepare at the rate it works at."""
+    PROCESSORS[type_name].prepare(settings, sample_rate * times_of(settings))
+
+
 def response_db(type_name: str, settings: Any, frequencies_hz: Array, gains: dict[str, float], rate: int) -> Array:
     """Processor.response_db at the rate it works at."""
     return PROCESSORS[type_name].response_db(settings, frequencies_hz, gains, rate * times_of(settings))
