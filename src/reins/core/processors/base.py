@@ -190,8 +190,8 @@ class Processor(ABC):
         """The class that works on a take, which can be heard ahead of time."""
         return cls
 
-    @classmethod
-    def prepare(cls, settings: Any, sample_rate: int) -> None:  # noqa: B027 - most have nothing to prepare
+    @classmethod  # noqa: B027 - most have nothing to prepare
+    def prepare(cls, settings: Any, sample_rate: int) -> None:
         """Compute ahead, and remember, what takes long of these settings, so that the thread that plays need not."""
 
     @classmethod
