@@ -2,12 +2,12 @@
 turned, a server killed while it keeps changes, the same work again and again.
 """
 
+import http.client
 import json
 import random
 import signal
 import threading
 import time
-import urllib.error
 import urllib.request
 import zipfile
 from pathlib import Path
@@ -143,7 +143,7 @@ def kill_and_look(server, rng):
             for number in range(10_000):
                 change = {"kind": "set_session", "tempo_bpm": 60.0 + number % 200}
                 confirmed.append((call(server, f"{place}/changes", change)["step"], change["tempo_bpm"]))
-        except (OSError, urllib.error.URLError, ValueError):
+        except (OSError, http.client.HTTPException, ValueError):
             pass
 
     keeping = threading.Thread(target=keep)
