@@ -38,6 +38,15 @@ def test_one_that_there_is_no_room_for_waits_until_another_stops(desks):
     assert door.playing == 2
 
 
+def test_as_many_as_there_are_cores_are_let_in_whatever_they_cost(desks):
+    door, (one, two, three) = Admission(cores=2), desks
+    assert door.begin(one)
+    door.costs(one, 0.9)
+    assert door.begin(two)
+    door.costs(two, 0.9)
+    assert not door.begin(three)
+
+
 def test_when_one_is_late_the_newest_waits_and_only_one_at_a_time(desks, monkeypatch):
     door, (one, two, three) = Admission(cores=8), desks
     for desk in desks:
@@ -75,6 +84,7 @@ def test_one_that_waits_and_leaves_is_forgotten(desks):
 
 
 def test_a_desk_that_cannot_be_fed_is_told_and_starts_by_itself(client, session_id, track_id):
+    client.desk.state.admission = Admission(cores=1)
     client.desk.state.admission._room = 1e-9
     path = f"/api/sessions/{session_id}/live"
     with client.websocket_connect(path) as first, client.websocket_connect(path) as second:
@@ -96,6 +106,7 @@ def test_a_desk_that_cannot_be_fed_is_told_and_starts_by_itself(client, session_
 
 
 def test_a_desk_that_is_closed_makes_room(client, session_id, track_id):
+    client.desk.state.admission = Admission(cores=1)
     client.desk.state.admission._room = 1e-9
     path = f"/api/sessions/{session_id}/live"
     with client.websocket_connect(path) as second:

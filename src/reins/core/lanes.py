@@ -26,9 +26,9 @@ class Lane:
         self.gain = db_to_lin(track.trim_db) * (-1.0 if track.inverted else 1.0)
         self.facts = replace(take.facts, frames=take.facts.frames + track.start_frame)
 
-    def lies_as(self, track: Track) -> bool:
-        """Whether a track lays the same take out the same way."""
-        return all(getattr(track, name) == getattr(self._track, name) for name in LAID_BY)
+    def lies_as(self, take: Take | None, track: Track) -> bool:
+        """Whether a track lays this take out the same way."""
+        return take is self.take and all(getattr(track, name) == getattr(self._track, name) for name in LAID_BY)
 
     def read(self, start: int, frames: int) -> Array:
         """Samples (channels, frames) float64 from a frame of the session; silence before the take and after it."""

@@ -179,8 +179,10 @@ class Graph:
     def _renew(self, strip_id: str, player: StripPlayer) -> None:
         player.change(self.document.strip(strip_id), audible=self._audible(strip_id))
         track = self.document.tracks.get(strip_id)
-        if track and isinstance(player, TrackPlayer) and not player.lane.lies_as(track):
-            player.relay(Lane(self.takes[track.take_id or ""], track))
+        if track and isinstance(player, TrackPlayer):
+            take = self.takes[track.take_id or ""]
+            if not player.lane.lies_as(take, track):
+                player.relay(Lane(take, track))
 
     def successor(self, document: Document, takes: dict[str, Take]) -> "Graph":
         """The graph of a changed document at this one's position.
