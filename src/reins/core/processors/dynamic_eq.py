@@ -148,22 +148,29 @@ class DynamicEq(Processor):
 
     def _turn(self, settings: Any, place: int) -> None:
         """Take over the numbers of one band; what twins share is replaced, not written into."""
-        band, rate = settings.bands[place], self._sample_rate
+        band, rate, before = settings.bands[place], self._sample_rate, vars(self._settings.bands[place])
+        turned = {name for name, value in vars(band).items() if value != before[name]}
         self._settings, self._bands = settings, list(enumerate(settings.bands))
         self._base_db = replaced(self._base_db, place, band.gain_db)
-        self._warped = replaced(self._warped, place, variable.prewarped(band.freq_hz, rate))
-        self._inverse_q = replaced(self._inverse_q, place, 1.0 / band.q)
         if place in self._still:
             self._still = self._still | {place: resting(band, 0.0, rate, match_highs=settings.match_highs)}
+        row = int(np.flatnonzero(self._moving == place)[0]) if moves(band) else None
+        if turned & {"freq_hz", "q"}:
+            self._place(band, place, row)
+        if row is not None and turned - {"freq_hz", "q", "gain_db"}:
+            self._params = replaced(self._params, row, self._band_params(band))
+
+    def _place(self, band: EqBand, place: int, row: int | None) -> None:
+        """Move a band to another frequency, or make it wider or narrower; row among those that move."""
+        self._warped = replaced(self._warped, place, variable.prewarped(band.freq_hz, self._sample_rate))
+        self._inverse_q = replaced(self._inverse_q, place, 1.0 / band.q)
         if self._tables is not None:
             self._tables = self._matched_tables()
-        self._notches = [(k, band_region(b, rate, rest=True)) for k, b in self._bands if covers(b)]
-        if moves(band):
-            turned = int(np.flatnonzero(self._moving == place)[0])
-            self._params = replaced(self._params, turned, self._band_params(band))
+        self._notches = [(k, band_region(b, self._sample_rate, rest=True)) for k, b in self._bands if covers(b)]
+        if row is not None:
             self._listeners = [
-                (ear, rows, replaced(regions, list(rows).index(turned), self._watched(band)))
-                if turned in rows
+                (ear, rows, replaced(regions, list(rows).index(row), self._watched(band)))
+                if row in rows
                 else (ear, rows, regions)
                 for ear, rows, regions in self._listeners
             ]

@@ -118,6 +118,7 @@ class Multiband(Detecting):
         self._split = Splitter(crossovers, channels=channels, sample_rate=sample_rate)
         self._split_key = Splitter(crossovers, channels=self._lanes, sample_rate=sample_rate)
         self._state = np.zeros((count, self._lanes, dynamics.LANE_STATE))
+        self._params: list[Array] = []
         self.apply(settings)
 
     def apply(self, settings: Any) -> None:
@@ -127,11 +128,20 @@ class Multiband(Detecting):
                 settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=self._lanes
             )
             return
+        before = vars(self._settings) if hasattr(self, "_settings") else {}
         self._listen_as(settings)
         for splitter in (self._split, self._split_key):
             splitter.place(settings.crossovers_hz)
         soloed = any(band.solo for band in settings.bands)
-        self._params = [self._band_params(settings, band, silent=soloed and not band.solo) for band in settings.bands]
+        # In a drag of one band all others stay the same objects, and so do their parameters.
+        rest = all(before.get(name) == value for name, value in vars(settings).items() if name != "bands")
+        alike = rest and not soloed and not any(band.solo for band in before["bands"])
+        self._params = [
+            self._params[k]
+            if alike and band is before["bands"][k]
+            else self._band_params(settings, band, silent=soloed and not band.solo)
+            for k, band in enumerate(settings.bands)
+        ]
         own_key = settings.key.model_copy(update={"source": "self"})
         self._hears_itself = not self._outside_key and own_key == type(own_key)() and self._delay.frames == 0
 
