@@ -1,5 +1,6 @@
 """Starting: the page while things get ready, the demo made once, long work that is followed and stopped."""
 
+import socket
 import threading
 
 import pytest
@@ -15,7 +16,7 @@ from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.opening import open_folder
 from reins.services.shelf import list_lost
-from reins.web.server import Gate, _get_ready
+from reins.web.server import Gate, _get_ready, _listen
 from tests.browser.driving import wait_until
 
 
@@ -143,6 +144,11 @@ def test_a_job_that_fails_says_why_and_leaks_nothing(error, message):
 
     assert message in job.message
     assert "secret" not in job.message
+
+
+def test_connections_send_what_is_small_at_once():
+    with _listen("127.0.0.1", 0) as listening:  # asyncio turns Nagle's waiting off for sockets that name their protocol
+        assert listening.proto == socket.IPPROTO_TCP
 
 
 def test_an_unknown_job_is_not_found():

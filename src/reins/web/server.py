@@ -148,8 +148,9 @@ def _listen(host: str, port: int) -> socket.socket:
     """A bound socket, or ConflictError saying why not."""
     listening = None
     try:
-        family, kind, _, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
-        listening = socket.socket(family, kind)
+        family, kind, protocol, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
+        # With its protocol named: only then asyncio sends what is small at once instead of waiting for more.
+        listening = socket.socket(family, kind, protocol)
         listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         listening.bind(address)
         listening.listen(1)  # so that a second server is refused from here on
