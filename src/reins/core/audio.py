@@ -273,9 +273,10 @@ class AudioWriter:
                 for block in before.blocks(BLOCK_FRAMES, dtype="float64", always_2d=True):
                     self._store(self._file, self._rounder.round(block))
             again.replace(self._partial)
-        except OSError as error:
-            again.unlink(missing_ok=True)
+        except (soundfile.SoundFileError, OSError) as error:
             raise self._refused(error) from error
+        finally:
+            again.unlink(missing_ok=True)
 
     def _store(self, file: soundfile.SoundFile, frames_first: npt.NDArray[Any]) -> None:
         try:
