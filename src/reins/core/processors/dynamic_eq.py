@@ -141,9 +141,9 @@ class DynamicEq(Processor):
         if len(turned) != 1:
             return None
         before, now = vars(old["bands"][turned[0]]), vars(new["bands"][turned[0]])
-        stays = all(before[name] == now[name] for name in STANDING) and (before["gain_db"] == 0) == (
-            now["gain_db"] == 0
-        )
+        stays = all(before[name] == now[name] for name in STANDING)
+        if not moves(new["bands"][turned[0]]):  # one that stands still comes and goes with its gain
+            stays = stays and (before["gain_db"] == 0.0) == (now["gain_db"] == 0.0)
         return turned[0] if stays else None
 
     def _turn(self, settings: Any, place: int) -> None:
