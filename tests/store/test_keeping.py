@@ -96,6 +96,22 @@ def test_what_nothing_names_is_set_aside_listed_and_brought_back(data):
     house.close()
 
 
+@pytest.mark.parametrize("text", ["{oops", "[5, {}]", '{"name": 1}', "[" * 100_000, '[{"name": "notes", "at": 5}]'])
+def test_a_damaged_list_of_what_was_set_aside_hides_nothing_and_stops_nothing(data, text):
+    (data / "takes" / "notes").mkdir()
+    reopened(data)
+    (data / "lost" / "list.json").write_text(text)
+    (data / "takes" / "more").mkdir()
+
+    house = House(data)
+
+    rows = {row["name"]: row["why"] for row in list_lost(house)}
+    assert set(rows) == {"notes", "more"} and "no session names it" in rows["more"]
+    shelf.forget_lost(house, "notes")
+    assert [row["name"] for row in list_lost(house)] == ["more"] and not (data / "lost" / "notes").exists()
+    house.close()
+
+
 @pytest.mark.parametrize(
     ("spoil", "sentence"),
     [

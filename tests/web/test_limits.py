@@ -215,5 +215,9 @@ def test_exports_go_with_their_job_and_at_the_end(client, house, session_id, tra
     gone = client.get(f"/api/jobs/{jobs[0]['id']}/file")
     assert 400 <= gone.status_code < 500 and "passing" not in gone.text and gone.json()["error"]
     assert len(list(house.passing_dir.rglob("*.wav"))) == len(kept)
+    for path in house.passing_dir.rglob("*.wav"):
+        path.unlink()  # by somebody, under the running server
+    lost = client.get(f"/api/jobs/{jobs[-1]['id']}/file")
+    assert 400 <= lost.status_code < 500 and "passing" not in lost.text and lost.json()["error"]
     house.close()
     assert list(house.passing_dir.iterdir()) == []

@@ -9,18 +9,39 @@ from typing import Any
 
 from reins.errors import NotFoundError, StorageError
 
-LIST = "list.json"
+LIST, PARTIAL = "list.json", ".list.json.partial"
+NOTED = ("name", "was", "why", "at")
 
 
 def list_lost(folder: Path) -> list[dict[str, Any]]:
-    """Of each thing set aside that is still there: name, was (where it lay), why, at."""
+    """Of each thing set aside: name, was (where it lay), why, at. What the list does not name, or what a list that is
+    damaged named, is told as it lies there: one bad file must not hide the rest.
+    """
+    if not folder.is_dir():
+        return []
+    there = {path.name: path for path in sorted(folder.iterdir()) if path.name not in (LIST, PARTIAL)}
+    rows = [row for row in _noted(folder) if row["name"] in there]
+    named = {row["name"] for row in rows}
+    return rows + [
+        {"name": name, "was": f"lost/{name}", "why": "How it came here is not noted.", "at": _changed(path)}
+        for name, path in there.items()
+        if name not in named
+    ]
+
+
+def _noted(folder: Path) -> list[dict[str, Any]]:
+    """The rows of the list that can be read."""
     try:
         rows = json.loads((folder / LIST).read_text(encoding="utf-8"))
-    except FileNotFoundError:
+    except (OSError, ValueError, RecursionError):
         return []
-    except (OSError, ValueError) as error:
-        raise StorageError(f"The list of what was found, lost/{LIST}, cannot be read; take a look at it.") from error
-    return [row for row in rows if (folder / row["name"]).exists()]
+    if not isinstance(rows, list):
+        return []
+    return [row for row in rows if isinstance(row, dict) and all(isinstance(row.get(name), str) for name in NOTED)]
+
+
+def _changed(path: Path) -> str:
+    return datetime.fromtimestamp(path.lstat().st_mtime, UTC).isoformat(timespec="seconds")
 
 
 def set_aside(folder: Path, path: Path, why: str) -> None:
@@ -28,7 +49,7 @@ def set_aside(folder: Path, path: Path, why: str) -> None:
     folder.mkdir(mode=0o700, exist_ok=True)
     rows = list_lost(folder)
     name, number = path.name, 1
-    while (folder / name).exists() or name == LIST:
+    while (folder / name).exists() or name in (LIST, PARTIAL):
         number += 1
         name = f"{path.name}-{number}"
     row = {
@@ -57,7 +78,7 @@ def forget_lost(folder: Path, name: str) -> None:
 
 
 def _keep_list(folder: Path, rows: list[dict[str, Any]]) -> None:
-    partial = folder / f".{LIST}.partial"
+    partial = folder / PARTIAL
     with partial.open("w", encoding="utf-8") as file:
         json.dump(rows, file, indent=2, ensure_ascii=False)
         file.flush()

@@ -187,6 +187,7 @@ class DeskPlayer:
         self._say({"type": "started", "stream": self._clock.play(frame), "frame": frame})
 
     def _wait(self, frame: int) -> None:
+        self._clock.stop()
         self._waits_at = frame
         others = self._admission.playing
         desks = "1 other desk plays" if others == 1 else f"{others} other desks play"
@@ -195,7 +196,6 @@ class DeskPlayer:
 
     def _on_hold(self, message: dict[str, Any]) -> None:
         if self._clock.playing:
-            self._clock.stop()
             self._wait(self._clock.position())
 
     def _on_go_on(self, message: dict[str, Any]) -> None:

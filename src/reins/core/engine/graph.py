@@ -65,7 +65,7 @@ def _stands_alike(old: Track | Bus | Master, new: Track | Bus | Master, sample_r
     on_take = isinstance(new, Track)
 
     def standing(entry: ProcessorEntry) -> tuple[object, ...]:
-        return entry.on, key_names(entry), make_of(entry, sample_rate=sample_rate, on_take=on_take)
+        return entry.id, entry.on, key_names(entry), make_of(entry, sample_rate=sample_rate, on_take=on_take)
 
     return len(old.chain) == len(new.chain) and all(
         one is other or standing(one) == standing(other) for one, other in zip(old.chain, new.chain, strict=True)
@@ -146,7 +146,8 @@ class Graph:
 
     def takes_over(self, document: Document) -> bool:
         """Go on with a changed document where no strip has come, gone or found another place; else False."""
-        changed = self._changed_strips(document)
+        found = any((k in self.players) != (t.take_id in self.takes) for k, t in document.tracks.items())
+        changed = None if found else self._changed_strips(document)
         if changed is not None:
             self.document = document
             for strip_id in changed:
@@ -154,9 +155,7 @@ class Graph:
                     self._renew(strip_id, self.players[strip_id])
             return True
         plan = make_plan(document)
-        if plan.shape() != self.plan.shape() or any(
-            (k in self.players) != (t.take_id in self.takes) for k, t in document.tracks.items()
-        ):
+        if found or plan.shape() != self.plan.shape():
             return False
         self.document, self.plan = document, plan
         for strip_id, player in self.players.items():
