@@ -12,11 +12,10 @@ import urllib.request
 from pathlib import Path
 
 from selenium import webdriver
-from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException
+from selenium.common.exceptions import NoSuchElementException, StaleElementReferenceException, WebDriverException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
-from selenium.webdriver.support.wait import WebDriverWait
 
 FLAGS = [
     "--headless=new",
@@ -63,6 +62,7 @@ class Server:
 
 
 NOT_YET = (LookupError, ValueError, StopIteration, NoSuchElementException, StaleElementReferenceException)
+GONE = "does not belong to the document"  # how chromedriver calls an element that is put anew while it is read
 
 
 def wait_until(condition, seconds=40):
@@ -75,6 +75,10 @@ def wait_until(condition, seconds=40):
             if value:
                 return value
         except NOT_YET as error:
+            why = error
+        except WebDriverException as error:
+            if GONE not in str(error.msg):
+                raise
             why = error
         if time.monotonic() > end:
             raise TimeoutError(f"not within {seconds} s: {condition}") from why
@@ -105,8 +109,8 @@ def find(driver, selector):
 
 def wait_for(driver, selector, seconds=40):
     """The first element that matches and is shown."""
-    return WebDriverWait(driver, seconds).until(
-        lambda d: next((e for e in d.find_elements(By.CSS_SELECTOR, selector) if e.is_displayed()), None)
+    return wait_until(
+        lambda: next((e for e in driver.find_elements(By.CSS_SELECTOR, selector) if e.is_displayed()), None), seconds
     )
 
 

@@ -20,7 +20,14 @@ def card(driver, name):
 
 
 def press(driver, name, what):
-    card(driver, name).find_element("css selector", f"[data-do={what}]").click()
+    wait_until(lambda: click(driver, card(driver, name).find_element("css selector", f"[data-do={what}]")))
+
+
+def click(driver, element):
+    """Click as soon as the page listens: after each change it is loaded anew."""
+    if listens := driver.execute_script("return Boolean(document.querySelector('.shelf')?._x_dataStack)"):
+        element.click()
+    return listens
 
 
 def test_a_session_is_renamed_duplicated_deleted_and_brought_back(desk, driver, server):
@@ -41,12 +48,12 @@ def test_a_session_is_renamed_duplicated_deleted_and_brought_back(desk, driver, 
     press(driver, "Second set copy", "delete")
     wait_until(lambda: "Second set copy" not in names(driver))
     assert "Second set copy" in wait_for(driver, "[data-deleted]").text
-    find(driver, "[data-deleted] [data-do=bring-back]").click()
+    wait_until(lambda: click(driver, find(driver, "[data-deleted] [data-do=bring-back]")))
     wait_until(lambda: "Second set copy" in names(driver))
     for name in ("Second set", "Second set copy"):
         press(driver, name, "delete")
         wait_until(lambda name=name: name not in names(driver))
-        wait_for(driver, "[data-deleted] [data-do=forget]").click()
+        wait_until(lambda: click(driver, find(driver, "[data-deleted] [data-do=forget]")))
         wait_for(driver, "[data-do=really-forget]").click()
         wait_until(lambda: not driver.find_elements("css selector", "[data-deleted]"))
     assert not {"Second set", "Second set copy"} & set(names(driver))
