@@ -23,6 +23,7 @@ from reins.core.chainfile import parse_entry
 from reins.core.changes import SetProcessor
 from reins.core.engine.graph import only_retuned
 from reins.core.engine.live import LiveClock
+from reins.core.processors.making import prepare
 from reins.core.sessions import Document, Track
 from reins.services.processing import bench_processors
 
@@ -150,6 +151,7 @@ def drag_step_us(kind, settings, name):
         change = SetProcessor(kind="set_processor", strip_id="t9", processor_id="p", settings={name: -20 - step / 100})
         before, document = document, change.tried(document)
         retuned = only_retuned(before, document)  # as the socket's thread does
+        prepare(kind, document.tracks["t9"].chain[0].settings, RATE)
         began = time.perf_counter()
         clock.change(document, retuned)
         clock._mixer._take_over()

@@ -208,7 +208,7 @@ def test_silence_after_sound_is_exactly_silent_and_leaves_no_denormals(noise):
     out = held.process(np.zeros((2, 4 * RATE)))
 
     np.testing.assert_array_equal(out, 0.0)
-    carried = np.concatenate([held._state.ravel(), *(s.ravel() for s in held._key_path._states.values())])
+    carried = np.concatenate([held._state.ravel(), *(s.ravel() for s in held._key_path._state)])
     assert not ((np.abs(carried) > 0) & (np.abs(carried) < 1e-30)).any()
 
 

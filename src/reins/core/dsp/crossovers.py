@@ -40,29 +40,34 @@ def band_paths(crossovers_hz: list[float], sample_rate: int) -> list[Array]:
 class Splitter:
     """Splits a stream into bands and carries the filters' states; how many crossovers there are is fixed."""
 
+    carried = ("_states", "_glide")
+
     def __init__(self, crossovers_hz: list[float], *, channels: int, sample_rate: int) -> None:
         self._sample_rate = sample_rate
         count = len(crossovers_hz)
-        self._low, self._both = np.zeros((count, 2, channels, 2)), np.zeros((count, channels, 2))
-        self._turned = np.zeros((count, count, channels, 2))
-        self._glide = Glide(crossovers_hz, sample_rate)
+        # Of each crossover: two low-passes, the all-pass of what goes on, and those of the bands below.
+        self._states = np.zeros((count, 3 + count, channels, 2))
+        self._glide, self._asked = Glide(crossovers_hz, sample_rate), crossovers_hz
 
     def place(self, crossovers_hz: list[float]) -> None:
         """Move the crossovers: they glide there; all state is kept."""
-        self._glide.go(crossovers_hz)
+        if crossovers_hz is not self._asked:
+            self._glide.go(crossovers_hz)
+            self._asked = crossovers_hz
 
     def process(self, signal: Array) -> list[Array]:
         """The bands of the next block (channels, frames), from the lowest."""
         bands: list[Array] = []
         rest = signal.copy()
         for index, g in enumerate(prewarped(self._glide.step(signal.shape[1]), self._sample_rate)):
+            states = self._states[index]
             for lower, band in enumerate(bands):
-                second_order(band, g, BUTTERWORTH_K, ALL_PASS, self._turned[index, lower])
+                second_order(band, g, BUTTERWORTH_K, ALL_PASS, states[3 + lower])
             part = rest.copy()
             for stage in range(2):
-                second_order(part, g, BUTTERWORTH_K, LOW_PASS, self._low[index, stage])
+                second_order(part, g, BUTTERWORTH_K, LOW_PASS, states[stage])
             # Low and high add up to the all-pass, so what is above is that less the low: one filter instead of two.
-            second_order(rest, g, BUTTERWORTH_K, ALL_PASS, self._both[index])
+            second_order(rest, g, BUTTERWORTH_K, ALL_PASS, states[2])
             rest -= part
             bands.append(part)
         return [*bands, rest]

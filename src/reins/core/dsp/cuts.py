@@ -90,6 +90,8 @@ def prewarped(frequency_hz: Array, sample_rate: int) -> Array:
 class _Cascade:
     """The sections of one order, gliding; `going` once it is on its way out."""
 
+    carried = ("glide", "_state")
+
     def __init__(self, kind: int, cutoff_hz: float, order: int, channels: int, sample_rate: int) -> None:
         self.kind, self.order, self._rate = kind, order, sample_rate
         self.glide = Glide([cutoff_hz], sample_rate)
@@ -127,6 +129,8 @@ class MovingCut:
     Another cutoff is glided to; what is switched on comes from where it takes nothing, what is switched off goes there;
     another order comes as the old one goes.
     """
+
+    carried = ("_here", "_leaving")
 
     def __init__(self, kind: str, *, channels: int, sample_rate: int) -> None:
         self._kind = HIGH_PASS if kind == "low_cut" else LOW_PASS

@@ -18,6 +18,8 @@ def fade_in(done_frames: int, frames: int, fade_frames: int) -> Array:
 class Glide:
     """Frequencies in Hz on their way together, evenly in octaves with a slow start and a slow end."""
 
+    carried = ()
+
     def __init__(self, frequencies_hz: list[float], sample_rate: int) -> None:
         self._now_hz = self._from_hz = self._to_hz = np.array(frequencies_hz, np.float64)
         self._frames = self._done = round(GLIDE_MS * 1e-3 * sample_rate)

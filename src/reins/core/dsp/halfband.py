@@ -70,6 +70,8 @@ def _down(joined, taps, evens, sums, out):
 class Doubler:
     """A signal at twice the rate; `reach` of the new frames later."""
 
+    carried = ()
+
     def __init__(self, channels: int, reach: int) -> None:
         self.reach = reach
         self._before = np.zeros((channels, reach))
@@ -85,6 +87,8 @@ class Doubler:
 
 class Halver:
     """A signal at half the rate; `reach` of the old frames later."""
+
+    carried = ()
 
     def __init__(self, channels: int, reach: int) -> None:
         self.reach = reach

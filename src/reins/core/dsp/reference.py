@@ -89,6 +89,8 @@ def _over_reference(late, part, whole, hop_frames, ahead, state, hops, out):
 class Reference:
     """Measures a band against the whole it is a part of, lane by lane."""
 
+    carried = ("_state", "_hops")
+
     def __init__(self, lanes: int, sample_rate: int, *, ahead: bool) -> None:
         self._hop_frames, self._ahead = hop_frames(sample_rate), ahead
         self._state = np.zeros((lanes, STATE))

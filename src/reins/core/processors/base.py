@@ -11,6 +11,7 @@ from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.processors import usual
 from reins.core.processors.describing import number
 from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
+from reins.core.remembering import BySettings
 
 Array = npt.NDArray[np.float64]
 KEY_ORDER = 4  # 24 dB/oct
@@ -64,35 +65,41 @@ class Key(Strict):
 class KeyPath:
     """Gain and cuts between a key and the detector; carries the filters' state."""
 
-    never_changed = frozenset({"_cuts"})  # see core.twins
+    carried = ("_state",)
 
     def __init__(self, key: Key, *, channels: int, sample_rate: int) -> None:
         self._sample_rate = sample_rate
-        self._states = {name: np.zeros((KEY_ORDER // 2, channels, 2)) for name in ("low_cut", "high_cut")}
+        self._state = np.zeros((2, KEY_ORDER // 2, channels, 2))  # of the low cut, of the high cut
+        self._key: Key | None = None
         self.apply(key)
 
     def apply(self, key: Key) -> None:
         """Take over new settings; filters keep their state."""
+        if key is self._key:
+            return
+        self._key = key
         self._gain = 10.0 ** (key.gain_db / 20.0)
-        cuts = {"low_cut": key.low_cut_hz, "high_cut": key.high_cut_hz}
-        self._cuts = {
-            kind: butterworth_cut(kind, cutoff_hz=cutoff_hz, order=KEY_ORDER, sample_rate=self._sample_rate)
-            for kind, cutoff_hz in cuts.items()
+        cuts = (("low_cut", key.low_cut_hz), ("high_cut", key.high_cut_hz))
+        self._cuts = [
+            (place, butterworth_cut(kind, cutoff_hz=cutoff_hz, order=KEY_ORDER, sample_rate=self._sample_rate))
+            for place, (kind, cutoff_hz) in enumerate(cuts)
             if cutoff_hz > 0.0
-        }
+        ]
 
     def process(self, signal: Array) -> Array:
         """What the detector hears of signal (channels, frames); signal itself when nothing is set."""
         if self._gain == 1.0 and not self._cuts:
             return signal
         heard = signal * self._gain
-        for kind, sections in self._cuts.items():
-            run_sections(sections, self._states[kind], heard)
+        for place, sections in self._cuts:
+            run_sections(sections, self._state[place], heard)
         return heard
 
 
 class Delay:
     """A whole number of frames of delay for a block signal."""
+
+    carried: ClassVar[tuple[str, ...]] = ()  # its tail is replaced with each block
 
     def __init__(self, channels: int, frames: int) -> None:
         self.frames = frames
@@ -127,12 +134,18 @@ def settling_s(settings: Any) -> float:
     return max(own / 1000.0, *(settling_s(part) for part in [*getattr(settings, "bands", []), *rest]), 0.0)
 
 
+_tuned: BySettings[dict[str, Any]] = BySettings()
+
+
 class Processor(ABC):
     """A stateful processor working block by block.
 
-    Its result does not depend on how a stream is cut into blocks. `copy.deepcopy` gives an independent twin with
-    the same state: that is how a changed setting glides (see engine.chain).
+    Its result does not depend on how a stream is cut into blocks. core.twins gives an independent twin with the same
+    state: that is how a changed setting glides (see engine.chain).
     """
+
+    #: State that twins do not share (core.twins): arrays it writes into, and what holds them.
+    carried: ClassVar[tuple[str, ...]] = ()
 
     type_name: ClassVar[str]
     label: ClassVar[str]
@@ -190,9 +203,16 @@ class Processor(ABC):
         """The class that works on a take, which can be heard ahead of time."""
         return cls
 
-    @classmethod  # noqa: B027 - most have nothing to prepare
-    def prepare(cls, settings: Any, sample_rate: int) -> None:
-        """Compute ahead, and remember, what takes long of these settings, so that the thread that plays need not."""
+    @classmethod
+    def tuned(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        """What settings come to, by attribute: all that `apply` takes over as it is. It is remembered, so that another
+        thread can compute it before the one that plays needs it.
+        """
+        return _tuned.get(settings, (channels, sample_rate), lambda: cls._tune(settings, channels, sample_rate))
+
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        return {}
 
     @classmethod
     def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:

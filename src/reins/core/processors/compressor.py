@@ -56,7 +56,7 @@ class Compressor(FollowingCurve):
     about = "Holds down what is louder than the threshold."
     Settings = CompressorSettings
 
-    def _set_curve(self, settings: Any, params: Array) -> None:
-        rate = self._sample_rate
-        compress(params, settings, sample_rate=rate)
-        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
+    @classmethod
+    def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
+        compress(params, settings, sample_rate=sample_rate)
+        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, sample_rate)

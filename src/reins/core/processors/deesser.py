@@ -136,16 +136,28 @@ class Deesser(FollowingCurve):
         self._band_state = np.zeros((channels, 2))
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
 
-    def _set_curve(self, settings: Any, params: Array) -> None:
-        compress(params, settings, sample_rate=self._sample_rate)
-        self._edges = edges(settings, self._sample_rate)
-        self._band = held_band(settings, self._sample_rate)
-        self._output = db_to_lin(settings.output_db)
+    carried = (*FollowingCurve.carried, "_edge_state", "_reference", "_band_late", "_band_state")
+    _edges: Array
+    _band: Array
+    _output: float
+
+    @classmethod
+    def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
+        compress(params, settings, sample_rate=sample_rate)
+
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        tuned = super()._tune(settings, channels, sample_rate)
+        params = tuned["_params"]
         if settings.act_on == "band":  # what is added to the source: mix (gain - 1) band
             mix = settings.mix_pct / 100.0
             for dry, acts in ((dynamics.FIRST_DRY, "second"), (dynamics.SECOND_DRY, "first")):
-                untouched = self._channels == 2 and settings.apply_to == acts
+                untouched = channels == 2 and settings.apply_to == acts
                 params[dry : dry + 2] = (0.0, 0.0) if untouched else (-mix, mix)
+        return tuned | {
+            "_edges": edges(settings, sample_rate), "_band": held_band(settings, sample_rate),
+            "_output": db_to_lin(settings.output_db),
+        }  # fmt: skip
 
     def _heard(self, block: Array, key: Array | None) -> Array:
         whole = super()._heard(block, key)

@@ -5,7 +5,7 @@ signal gives two lanes, which are then always linked.
 """
 
 from abc import abstractmethod
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -87,8 +87,11 @@ def from_mid_side(signal: Array) -> Array:
 class Detecting(Processor):
     """Base of the level-driven processors: hears, delays, links; what moves is theirs."""
 
-    #: Shared by twins (core.twins): replaced as a whole, or scratch, which no two twins use at the same time.
-    never_changed = frozenset({"_scratch", "_settings", "_params", "gains_db", "marks", "key_heard", "_edges", "_band"})
+    carried: ClassVar[tuple[str, ...]] = ("_state", "_key_path", "_delay")
+    _settings: Any
+    _input: float
+    _mid_side: bool
+    _link: float
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
         self._channels, self._sample_rate = channels, sample_rate
@@ -109,13 +112,19 @@ class Detecting(Processor):
         """The lookahead."""
         return self._delay.frames
 
-    def _listen_as(self, settings: Any) -> None:
-        """Take over what concerns the detector; fully linked lanes share one gain."""
-        self._settings = settings
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        return {
+            "_settings": settings,
+            "_input": db_to_lin(vars(settings).get("input_db", 0.0)),
+            "_mid_side": settings.channels == "mid_side" and channels == 2,
+            "_link": 1.0 if channels == 1 else settings.link_pct / 100.0,
+        }
+
+    def apply(self, settings: Any) -> None:
+        """Take over new settings of equal latency; all state is kept. Fully linked lanes share one gain."""
+        vars(self).update(self.tuned(settings, self._channels, self._sample_rate))
         self._key_path.apply(settings.key)
-        self._input = db_to_lin(vars(settings).get("input_db", 0.0))
-        self._mid_side = settings.channels == "mid_side" and self._channels == 2
-        self._link = 1.0 if self._channels == 1 else settings.link_pct / 100.0
         gain_lanes = 1 if self._link == 1.0 else self._lanes
         if gain_lanes > getattr(self, "_gain_lanes", gain_lanes):
             self._part_lanes()
@@ -124,20 +133,21 @@ class Detecting(Processor):
     def _part_lanes(self) -> None:
         """Lanes that were tied go on from the same gain."""
 
-    def _detector_params(self) -> Array:
+    @classmethod
+    def _detector_params(cls, settings: Any, channels: int, sample_rate: int) -> Array:
         """A parameter array with level, link and the way back to channels filled in; see dsp.dynamics."""
-        settings = self._settings
+        base = Detecting._tune(settings, channels, sample_rate)
         params = np.zeros(dynamics.PARAMS)
         params[dynamics.BLEND] = vars(settings).get("rms_pct", 0.0) / 100.0
-        params[dynamics.RMS_K] = one_pole_k(vars(settings).get("rms_ms", RMS_MS), self._sample_rate)
-        params[dynamics.LINK] = self._link
+        params[dynamics.RMS_K] = one_pole_k(vars(settings).get("rms_ms", RMS_MS), sample_rate)
+        params[dynamics.LINK] = base["_link"]
         params[dynamics.LINK_BY_MEAN] = settings.link_by == "mean"
         mix = settings.mix_pct / 100.0
-        acting = (1.0 - mix, mix * self._input * db_to_lin(vars(settings).get("makeup_db", 0.0)))
-        apply_to = "both" if self._channels == 1 else settings.apply_to
+        acting = (1.0 - mix, mix * base["_input"] * db_to_lin(vars(settings).get("makeup_db", 0.0)))
+        apply_to = "both" if channels == 1 else settings.apply_to
         untouched = (1.0, 0.0)
         params[dynamics.OUTPUT] = db_to_lin(settings.output_db)
-        params[dynamics.MID_SIDE] = self._mid_side
+        params[dynamics.MID_SIDE] = base["_mid_side"]
         params[dynamics.FIRST_DRY : dynamics.FIRST_WET + 1] = untouched if apply_to == "second" else acting
         params[dynamics.SECOND_DRY : dynamics.SECOND_WET + 1] = untouched if apply_to == "first" else acting
         params[dynamics.KEY_FLOOR_DB] = -120.0
@@ -186,15 +196,18 @@ class FollowingCurve(Detecting):
         self._state = np.zeros((self._lanes, dynamics.LANE_STATE))
         self.apply(settings)
 
-    def apply(self, settings: Any) -> None:
-        """Take over new settings of equal latency; all state is kept."""
-        self._listen_as(settings)
-        self._params = self._detector_params()
-        self._params[dynamics.SIDE], self._params[dynamics.GAIN_SIGN] = 1.0, 1.0
-        self._set_curve(settings, self._params)
+    _params: Array
 
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        params = cls._detector_params(settings, channels, sample_rate)
+        params[dynamics.SIDE], params[dynamics.GAIN_SIGN] = 1.0, 1.0
+        cls._set_curve(settings, params, sample_rate)
+        return super()._tune(settings, channels, sample_rate) | {"_params": params}
+
+    @classmethod
     @abstractmethod
-    def _set_curve(self, settings: Any, params: Array) -> None:
+    def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
         """Fill in threshold, slope, knee, range, times and kind of curve."""
 
     def _part_lanes(self) -> None:

@@ -48,8 +48,9 @@ class Ducker(FollowingCurve):
     about = "Steps back while another track speaks."
     Settings = DuckerSettings
 
-    def _set_curve(self, settings: Any, params: Array) -> None:
-        rate = self._sample_rate
+    @classmethod
+    def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
+        rate = sample_rate
         params[dynamics.THRESHOLD_DB] = settings.threshold_db
         params[dynamics.SLOPE] = -1.0
         params[dynamics.RANGE_DB] = settings.amount_db

@@ -19,7 +19,6 @@ Where the brief is silent: a band that is off does nothing; bands have one gain 
 the source before the cuts.
 """
 
-import itertools
 from typing import Any
 
 import numpy as np
@@ -28,34 +27,21 @@ import numpy.typing as npt
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import sections_response
-from reins.core.dsp.matched import matched_table
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
 from reins.core.processors.base import Array, Key, Processor
-from reins.core.processors.curves import compress
 from reins.core.processors.eq_bands import (
     Ear,
-    band_params,
     band_region,
     covers,
     cut_sections,
     moves,
     resting,
 )
-from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings, EqBand
+from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings
+from reins.core.processors.eq_tuning import tune_bands
 from reins.core.units import db_to_lin
 
 Counts = npt.NDArray[np.int64]
-
-
-# Settings of a band that say what it is, not how far it does it.
-STANDING = ("on", "shape", "motion", "timing", "watch", "key")
-
-
-def replaced(values: Array, place: int, value: Any) -> Array:
-    """A copy with another value at a place."""
-    values = values.copy()
-    values[place] = value
-    return values
 
 
 class DynamicEq(Processor):
@@ -65,12 +51,25 @@ class DynamicEq(Processor):
     label = "Dynamic EQ"
     about = "Bells, shelves and cuts that may move with what they cover."
     line = ""
-    never_changed = frozenset({
-        "_bands", "_moving", "_params", "_shapes", "_base_db", "_warped", "_inverse_q", "_still", "_tables", "_runs",
-        "_notches", "_rest_params", "_scratch", "_filter_scratch", "gains_db", "_source", "_settings",
-    })  # fmt: skip
+    carried = (
+        "_region_state", "_filter_state", "_notch_state", "_follow_state", "_rest_state", "_low_cut", "_high_cut",
+        "_ears",
+    )  # fmt: skip
     Settings = DynamicEqSettings
     added_with = {"match_highs": True}
+    _settings: Any
+    _moving: Counts
+    _params: Array
+    _listeners: list[tuple[tuple[Key, bool], Counts, Array]]
+    _shapes: Counts
+    _base_db: Array
+    _warped: Array
+    _inverse_q: Array
+    _still: dict[int, Array]
+    _tables: Array | None
+    _runs: list[tuple[Counts, Counts]]
+    _notches: list[tuple[int, Array]]
+    _rest_params: Array | None
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> None:
         self._channels, self._sample_rate = channels, sample_rate
@@ -86,8 +85,8 @@ class DynamicEq(Processor):
         self._low_cut, self._high_cut = (
             MovingCut(kind, channels=channels, sample_rate=sample_rate) for kind in ("low_cut", "high_cut")
         )
-        self._settings: Any = None
-        self._ears: dict[tuple[Key, bool], Ear] = {}
+        self._heeded: list[tuple[Key, bool]] = []  # what bands listen to, and their ears for it
+        self._ears: list[Ear] = []
         self.gains_db = {}
         self.apply(settings)
 
@@ -101,79 +100,26 @@ class DynamicEq(Processor):
         """None."""
         return 0
 
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        return tune_bands(settings, channels, sample_rate)
+
     def apply(self, settings: Any) -> None:
         """Take over new settings; a band keeps the state of the place it has in the list."""
-        rate, first = self._sample_rate, self._settings is None
-        if not first and (place := self._only_band_turned(settings)) is not None:
-            self._turn(settings, place)
-            return
-        self._settings = settings
-        self._bands = list(enumerate(settings.bands))
+        first = not hasattr(self, "_settings")
+        vars(self).update(self.tuned(settings, self._channels, self._sample_rate))
         self._low_cut.place(settings.low_cut_hz, settings.low_cut_slope // 6, at_once=first)
         self._high_cut.place(settings.high_cut_hz, settings.high_cut_slope // 6, at_once=first)
-        moving = [(place, band) for place, band in self._bands if moves(band)]
-        self._moving = np.array([place for place, _ in moving], np.int64)
-        self._params = np.stack([self._band_params(band) for _, band in moving]) if moving else np.zeros((0, 0))
-        self._listeners = self._arrange_ears(moving)
-        self._shapes = np.array([variable.SHAPES[band.shape] for _, band in self._bands], np.int64)
-        self._base_db = np.array([band.gain_db for _, band in self._bands], np.float64)
-        self._warped = np.array([variable.prewarped(band.freq_hz, rate) for _, band in self._bands], np.float64)
-        self._inverse_q = np.array([1.0 / band.q for _, band in self._bands], np.float64)
-        self._still = {
-            place: resting(band, 0.0, rate, match_highs=settings.match_highs)
-            for place, band in self._bands
-            if band.on and not moves(band) and band.gain_db != 0.0
-        }
-        self._tables = self._matched_tables() if settings.match_highs else None
-        self._runs = self._in_runs()
-        self._notches = [(place, band_region(band, rate, rest=True)) for place, band in self._bands if covers(band)]
-        self._rest_params = self._params_of_rest() if settings.rest.on else None
+        names = [name for name, _, _ in self._listeners]
+        if names != self._heeded:
+            known = dict(zip(self._heeded, self._ears, strict=True))
+            self._ears = [known.get(name) or self._ear(*name) for name in names]
+            self._heeded = names
         self._match = self._matching() if settings.match_loudness else 1.0
 
-    def _only_band_turned(self, settings: Any) -> int | None:
-        """The place of the one band of which numbers have changed, as in a drag; None where it is more than that."""
-        old, new = vars(self._settings), vars(settings)
-        if any(old[name] is not new[name] and old[name] != new[name] for name in new if name != "bands"):
-            return None
-        if len(old["bands"]) != len(new["bands"]) or settings.match_loudness:
-            return None
-        turned = [k for k, band in enumerate(new["bands"]) if band is not old["bands"][k]]
-        if len(turned) != 1:
-            return None
-        before, now = vars(old["bands"][turned[0]]), vars(new["bands"][turned[0]])
-        stays = all(before[name] == now[name] for name in STANDING)
-        if not moves(new["bands"][turned[0]]):  # one that stands still comes and goes with its gain
-            stays = stays and (before["gain_db"] == 0.0) == (now["gain_db"] == 0.0)
-        return turned[0] if stays else None
-
-    def _turn(self, settings: Any, place: int) -> None:
-        """Take over the numbers of one band; what twins share is replaced, not written into."""
-        band, rate, before = settings.bands[place], self._sample_rate, vars(self._settings.bands[place])
-        turned = {name for name, value in vars(band).items() if value != before[name]}
-        self._settings, self._bands = settings, list(enumerate(settings.bands))
-        self._base_db = replaced(self._base_db, place, band.gain_db)
-        if place in self._still:
-            self._still = self._still | {place: resting(band, 0.0, rate, match_highs=settings.match_highs)}
-        row = int(np.flatnonzero(self._moving == place)[0]) if moves(band) else None
-        if turned & {"freq_hz", "q"}:
-            self._place(band, place, row)
-        if row is not None and turned - {"freq_hz", "q", "gain_db"}:
-            self._params = replaced(self._params, row, self._band_params(band))
-
-    def _place(self, band: EqBand, place: int, row: int | None) -> None:
-        """Move a band to another frequency, or make it wider or narrower; row among those that move."""
-        self._warped = replaced(self._warped, place, variable.prewarped(band.freq_hz, self._sample_rate))
-        self._inverse_q = replaced(self._inverse_q, place, 1.0 / band.q)
-        if self._tables is not None:
-            self._tables = self._matched_tables()
-        self._notches = [(k, band_region(b, self._sample_rate, rest=True)) for k, b in self._bands if covers(b)]
-        if row is not None:
-            self._listeners = [
-                (ear, rows, replaced(regions, list(rows).index(row), self._watched(band)))
-                if row in rows
-                else (ear, rows, regions)
-                for ear, rows, regions in self._listeners
-            ]
+    def _ear(self, key: Key, weighted: bool) -> Ear:
+        lanes = self._channels if key.source == "self" else self._key_channels.get(key.source, self._channels)
+        return Ear(key, weighted=weighted, lanes=lanes, sample_rate=self._sample_rate)
 
     def know(self, spectrum: Array | None) -> None:
         """Hear of the spectrum of the take it works on."""
@@ -186,59 +132,6 @@ class DynamicEq(Processor):
         plain = self._settings.model_copy(update={"output_db": 0.0})
         answer = self.response_db(plain, TWELFTHS_HZ, {}, rate)
         return matching_gain(answer, self._spectrum, rate)
-
-    def _matched_tables(self) -> Array:
-        tables = {
-            place: matched_table(band.shape, band.freq_hz, band.q, self._sample_rate)
-            for place, band in self._bands
-            if moves(band)
-        }
-        shape = next(iter(tables.values())).shape if tables else (2, 5)
-        return np.stack([tables.get(place, np.zeros(shape)) for place, _ in self._bands] or [np.zeros(shape)])
-
-    def _in_runs(self) -> list[tuple[Counts, Counts]]:
-        """Neighbours that move, as (rows of the moving bands, places); those that stand still, as (nothing, places)."""
-        row_of = {int(place): row for row, place in enumerate(self._moving)}
-        acting = [place for place, _ in self._bands if place in row_of or place in self._still]
-        runs = []
-        for moving, places in itertools.groupby(acting, lambda place: place in row_of):
-            run = np.array(list(places), np.int64)
-            runs.append((np.array([row_of[place] for place in run] if moving else [], np.int64), run))
-        return runs
-
-    def _band_params(self, band: EqBand) -> Array:
-        if band.timing == "rest":
-            rest = self._settings.rest
-            band = band.model_copy(update={"attack_ms": rest.attack_ms, "release_ms": rest.release_ms})
-        return band_params(band, self._sample_rate)
-
-    def _arrange_ears(self, moving: list[tuple[int, EqBand]]) -> list[tuple[Ear, Counts, Array]]:
-        """(ear, rows among the moving bands, their regions) for each group that listens alike."""
-        groups: dict[tuple[Key, bool], list[int]] = {}
-        for row, (_, band) in enumerate(moving):
-            groups.setdefault((band.key, band.watch == "band_weighted"), []).append(row)
-        listeners, ears = [], {}
-        for name, rows in groups.items():
-            key = moving[rows[0]][1].key
-            lanes = self._channels if key.source == "self" else self._key_channels.get(key.source, self._channels)
-            ears[name] = self._ears.get(name) or Ear(key, weighted=name[1], lanes=lanes, sample_rate=self._sample_rate)
-            regions = np.stack([self._watched(moving[row][1]) for row in rows])
-            listeners.append((ears[name], np.array(rows, np.int64), regions))
-        self._ears = ears
-        return listeners
-
-    def _watched(self, band: EqBand) -> Array:
-        return variable.EVERYTHING if band.watch == "whole" else band_region(band, self._sample_rate)
-
-    def _params_of_rest(self) -> Array:
-        """Of follow_curve, so that it gives what is added to the sound: the rest times (gain - 1)."""
-        rest, rate = self._settings.rest, self._sample_rate
-        params = np.zeros(dynamics.PARAMS)
-        params[dynamics.KEY_FLOOR_DB], params[dynamics.LINK], params[dynamics.OUTPUT] = -120.0, 1.0, 1.0
-        compress(params, rest, sample_rate=rate)
-        for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):
-            params[dry : dry + 2] = (-1.0, db_to_lin(rest.gain_db))
-        return params
 
     def process(self, block: Array, key: Any = None) -> Array:
         """The result for the next block; `key` the outside keys by name."""
@@ -266,7 +159,7 @@ class DynamicEq(Processor):
         """How far each moving band has moved, in dB: (moving bands, frames)."""
         shape = (self._moving.size, source.shape[1])
         amplitude, moved = np.empty(shape), np.empty(shape)
-        for ear, rows, regions in self._listeners:
+        for ear, (_, rows, regions) in zip(self._ears, self._listeners, strict=True):
             heard = ear.process(source if ear.source == "self" else keys[ear.source])
             places, region = self._moving[rows], np.empty_like(heard)
             variable.watch_regions(heard, rows, places, regions, self._region_state, region, amplitude)
@@ -305,15 +198,9 @@ class DynamicEq(Processor):
         if region is None:
             return None
         place = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
-        ear = next((ear for ear, rows, _ in self._listeners if place in self._moving[rows]), None)
+        listening = zip(self._ears, self._listeners, strict=True)
+        ear = next((ear for ear, (_, rows, _) in listening if place in self._moving[rows]), None)
         return self._source if ear is None else ear.heard, region
-
-    @classmethod
-    def prepare(cls, settings: Any, sample_rate: int) -> None:
-        """The tables of bands that move after the analogue curve."""
-        for band in settings.bands if settings.match_highs else ():
-            if moves(band):
-                matched_table(band.shape, band.freq_hz, band.q, sample_rate)
 
     @classmethod
     def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:

@@ -62,7 +62,7 @@ def band_params(band: EqBand, sample_rate: int) -> Array:
 class Ear:
     """What some of the bands listen to alike: a key or the source, its gain and cuts, weighted or not."""
 
-    never_changed = frozenset({"_weighting", "heard"})
+    carried = ("_path", "_state")
 
     def __init__(self, key: Key, *, weighted: bool, lanes: int, sample_rate: int) -> None:
         self.source = key.source

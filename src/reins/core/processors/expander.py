@@ -47,6 +47,7 @@ class Expander(FollowingCurve):
     about = "Lets quiet sound sink further, or loud sound rise."
     Settings = ExpanderSettings
 
-    def _set_curve(self, settings: Any, params: Array) -> None:
-        expand(params, settings, down=settings.direction == "down", sample_rate=self._sample_rate)
-        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, self._sample_rate)
+    @classmethod
+    def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
+        expand(params, settings, down=settings.direction == "down", sample_rate=sample_rate)
+        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, sample_rate)

@@ -13,6 +13,8 @@ and release, and so starts open; the gain of silence is told as -120 dB; of two 
 told is that of the first.
 """
 
+from typing import Any
+
 import numpy as np
 
 from reins.core.dsp import dynamics, gating
@@ -63,13 +65,14 @@ class Gate(Detecting):
         self._state[:, gating.GATE_DB] = -settings.range_db
         self.apply(settings)
 
-    def apply(self, settings: GateSettings) -> None:
-        """Take over new settings of equal latency; all state is kept."""
-        self._listen_as(settings)
-        rate = self._sample_rate
+    _params: Array
+
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        rate = sample_rate
         silent = settings.range_db == SILENCE_DB
         closed = 0.0 if silent else db_to_lin(-settings.range_db)
-        params = self._params = self._detector_params()
+        params = cls._detector_params(settings, channels, rate)
         params[dynamics.THRESHOLD_DB] = settings.threshold_db
         params[gating.CLOSE_DB] = settings.threshold_db - settings.hysteresis_db
         params[dynamics.RANGE_DB], params[gating.SILENT] = settings.range_db, silent
@@ -80,6 +83,7 @@ class Gate(Detecting):
         params[gating.SLOWER] = DRAIN_TIMES - 1.0 if settings.auto_release else 0.0
         params[dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, rate)
         params[dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(settings.release_ms), rate)
+        return super()._tune(settings, channels, rate) | {"_params": params}
 
     def _part_lanes(self) -> None:
         for place in (gating.AMP, gating.GATE_DB, gating.OPEN, gating.GATE_HOLD, gating.SUSTAIN):

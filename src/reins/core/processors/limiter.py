@@ -58,6 +58,7 @@ class Limiter(Processor):
     label = "Limiter"
     about = "Lets nothing pass its ceiling."
     line = "ceiling_db"
+    carried = ("_lanes", "_wanted", "_places", "_recent", "_counters")
     Settings = LimiterSettings
 
     def __init__(self, settings: LimiterSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:

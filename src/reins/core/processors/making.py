@@ -36,8 +36,9 @@ class Make(NamedTuple):
 
 
 def prepare(type_name: str, settings: Any, sample_rate: int) -> None:
-    """Processor.prepare at the rate it works at."""
-    PROCESSORS[type_name].prepare(settings, sample_rate * times_of(settings))
+    """Compute what settings come to at the rate they are used at, so that the thread that plays need not."""
+    for channels in (1, 2):
+        PROCESSORS[type_name].tuned(settings, channels, sample_rate * times_of(settings))
 
 
 def response_db(type_name: str, settings: Any, frequencies_hz: Array, gains: dict[str, float], rate: int) -> Array:

@@ -111,14 +111,15 @@ class Multiband(Detecting):
     about = "Splits the sound in bands and holds or lets each by itself."
     line = ""
     Settings = MultibandSettings
+    carried = (*Detecting.carried, "_split", "_split_key")
+    _params: list[Array]
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
         crossovers, count = settings.crossovers_hz, len(settings.bands)
         self._split = Splitter(crossovers, channels=channels, sample_rate=sample_rate)
-        self._split_key = Splitter(crossovers, channels=self._lanes, sample_rate=sample_rate)
+        self._split_key: Splitter | None = None  # where it hears what it splits anyway
         self._state = np.zeros((count, self._lanes, dynamics.LANE_STATE))
-        self._params: list[Array] = []
         self.apply(settings)
 
     def apply(self, settings: Any) -> None:
@@ -128,26 +129,30 @@ class Multiband(Detecting):
                 settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=self._lanes
             )
             return
-        before = vars(self._settings) if hasattr(self, "_settings") else {}
-        self._listen_as(settings)
-        for splitter in (self._split, self._split_key):
-            splitter.place(settings.crossovers_hz)
-        soloed = any(band.solo for band in settings.bands)
-        # In a drag of one band all others stay the same objects, and so do their parameters.
-        rest = all(before.get(name) == value for name, value in vars(settings).items() if name != "bands")
-        alike = rest and not soloed and not any(band.solo for band in before["bands"])
-        self._params = [
-            self._params[k]
-            if alike and band is before["bands"][k]
-            else self._band_params(settings, band, silent=soloed and not band.solo)
-            for k, band in enumerate(settings.bands)
-        ]
-        own_key = settings.key.model_copy(update={"source": "self"})
-        self._hears_itself = not self._outside_key and own_key == type(own_key)() and self._delay.frames == 0
+        super().apply(settings)
+        self._split.place(settings.crossovers_hz)
+        own = settings.key
+        alone = not (self._outside_key or own.gain_db or own.low_cut_hz or own.high_cut_hz)
+        if alone and self._delay.frames == 0:
+            self._split_key = None
+        elif self._split_key is None:
+            self._split_key = Splitter(settings.crossovers_hz, channels=self._lanes, sample_rate=self._sample_rate)
+        else:
+            self._split_key.place(settings.crossovers_hz)
 
-    def _band_params(self, settings: Any, band: MultibandBand, *, silent: bool) -> Array:
-        rate, amount = self._sample_rate, settings.amount_pct / 100.0
-        params = self._detector_params()
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+        soloed = any(band.solo for band in settings.bands)
+        base = cls._detector_params(settings, channels, sample_rate)
+        params = [
+            cls._band_params(settings, band, base, sample_rate, silent=soloed and not band.solo)
+            for band in settings.bands
+        ]
+        return super()._tune(settings, channels, sample_rate) | {"_params": params}
+
+    @staticmethod
+    def _band_params(settings: Any, band: MultibandBand, base: Array, rate: int, *, silent: bool) -> Array:
+        amount, params = settings.amount_pct / 100.0, base.copy()
         if band.direction == "compress":
             compress(params, band, sample_rate=rate)
         else:
@@ -173,7 +178,7 @@ class Multiband(Detecting):
         heard, source = self._heard(block, key), self._delay.process(block)
         # Delayed first, split after: what is on its way must not have been split at crossovers that have moved since.
         bands = self._split.process(to_mid_side(source) if self._mid_side else source)
-        watched = bands if self._hears_itself else self._split_key.process(heard)
+        watched = bands if self._split_key is None else self._split_key.process(heard)
         result, part = np.zeros_like(block), np.empty_like(block)
         self.gains_db = {}
         for index, params in enumerate(self._params):

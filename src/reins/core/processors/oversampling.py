@@ -65,6 +65,8 @@ def latency_of(kind: type[Processor], settings: Any, times: int, *, sample_rate:
 class Raised:
     """A signal's way up, all doublings."""
 
+    carried = ("_stages",)
+
     def __init__(self, channels: int, times: int) -> None:
         self._stages = [Doubler(channels, reach) for reach in REACHES[: times.bit_length() - 1]]
 
@@ -77,6 +79,8 @@ class Raised:
 
 class Oversampled:
     """Any processor at a multiple of the rate: stands where it would stand; type, settings and views are its."""
+
+    carried = ("_inner", "_up", "_down", "_pad", "_rows", "_keys")
 
     def __init__(
         self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any, kind: type[Processor], times: int

@@ -1,0 +1,114 @@
+"""What settings of the dynamic EQ come to, ready for the kernels; see dynamic_eq.py for their meaning.
+
+Bands that a drag leaves alone stay the same objects, so what they come to is remembered band by band.
+"""
+
+import itertools
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp import dynamics, variable
+from reins.core.dsp.matched import matched_table
+from reins.core.processors.base import Array, Key
+from reins.core.processors.curves import compress
+from reins.core.processors.eq_bands import band_params, band_region, covers, moves, resting
+from reins.core.processors.eq_settings import EqBand
+from reins.core.remembering import BySettings
+from reins.core.units import db_to_lin
+
+Counts = npt.NDArray[np.int64]
+_parts: BySettings[Any] = BySettings()
+
+
+def _params_of(band: EqBand, rest: Any, rate: int) -> Array:
+    """Of dsp.dynamics, with the times of the rest where the band takes those."""
+    if band.timing == "rest":
+        update = {"attack_ms": rest.attack_ms, "release_ms": rest.release_ms}
+        return band_params(band.model_copy(update=update), rate)
+    return _parts.get(band, (rate, "params"), lambda: band_params(band, rate))
+
+
+def _watched(band: EqBand, rate: int) -> Array:
+    return variable.EVERYTHING if band.watch == "whole" else band_region(band, rate)
+
+
+def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
+    """The attributes of DynamicEq that depend on settings alone."""
+    bands = settings.bands
+    match = settings.match_highs
+
+    def part(name: str, band: EqBand, compute: Any) -> Any:
+        return _parts.get(band, (rate, name), lambda: compute(band))
+
+    moving = [place for place, band in enumerate(bands) if moves(band)]
+    still = {
+        place: part(f"still {match}", band, lambda band: resting(band, 0.0, rate, match_highs=match))
+        for place, band in enumerate(bands)
+        if band.on and not moves(band) and band.gain_db != 0.0
+    }
+    names: dict[tuple[Key, bool], list[int]] = {}
+    for row, place in enumerate(moving):
+        names.setdefault((bands[place].key, bands[place].watch == "band_weighted"), []).append(row)
+    listeners = [
+        (
+            name,
+            np.array(rows, np.int64),
+            np.stack([part("watched", bands[moving[row]], lambda band: _watched(band, rate)) for row in rows]),
+        )
+        for name, rows in names.items()
+    ]
+    notches = [
+        (place, part("notch", band, lambda band: band_region(band, rate, rest=True)))
+        for place, band in enumerate(bands)
+        if covers(band)
+    ]
+    params = [_params_of(bands[place], settings.rest, rate) for place in moving]
+    return {
+        "_settings": settings,
+        "_moving": np.array(moving, np.int64),
+        "_params": np.stack(params) if params else np.zeros((0, 0)),
+        "_listeners": listeners,
+        "_shapes": np.array([variable.SHAPES[band.shape] for band in bands], np.int64),
+        "_base_db": np.array([band.gain_db for band in bands], np.float64),
+        "_warped": np.array([variable.prewarped(band.freq_hz, rate) for band in bands], np.float64),
+        "_inverse_q": np.array([1.0 / band.q for band in bands], np.float64),
+        "_still": still,
+        "_tables": _matched_tables(bands, rate) if match else None,
+        "_runs": _in_runs(len(bands), moving, still),
+        "_notches": notches,
+        "_rest_params": _parts.get(settings.rest, (channels, rate), lambda: _rest_params(settings.rest, rate)),
+    }
+
+
+def _matched_tables(bands: list[EqBand], rate: int) -> Array:
+    def table(band: EqBand) -> Array:
+        return matched_table(band.shape, band.freq_hz, band.q, rate)
+
+    tables = {k: table(band) for k, band in enumerate(bands) if moves(band)}
+    shape = next(iter(tables.values())).shape if tables else (2, 5)
+    return np.stack([tables.get(place, np.zeros(shape)) for place in range(len(bands))] or [np.zeros(shape)])
+
+
+def _in_runs(count: int, moving: list[int], still: dict[int, Array]) -> list[tuple[Counts, Counts]]:
+    """Neighbours that move, as (rows of the moving bands, places); those that stand still, as (nothing, places)."""
+    row_of = {place: row for row, place in enumerate(moving)}
+    acting = [place for place in range(count) if place in row_of or place in still]
+    runs = []
+    for moves_now, places in itertools.groupby(acting, lambda place: place in row_of):
+        run = np.array(list(places), np.int64)
+        runs.append((np.array([row_of[place] for place in run] if moves_now else [], np.int64), run))
+    return runs
+
+
+def _rest_params(rest: Any, rate: int) -> Array | None:
+    """Of follow_curve, so that it gives what is added to the sound: the rest times (gain - 1); None while off."""
+    if not rest.on:
+        return None
+    params = np.zeros(dynamics.PARAMS)
+    params[dynamics.KEY_FLOOR_DB], params[dynamics.LINK], params[dynamics.OUTPUT] = -120.0, 1.0, 1.0
+    compress(params, rest, sample_rate=rate)
+    for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):
+        params[dry : dry + 2] = (-1.0, db_to_lin(rest.gain_db))
+    return params

@@ -1,0 +1,26 @@
+"""What was computed of settings, remembered by the settings themselves: they are fixed once made, and a changed
+document shares all that has not changed. So one thread can compute ahead what the one that plays will ask for.
+"""
+
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
+
+MOST = 1024
+T = TypeVar("T")
+
+
+class BySettings(Generic[T]):
+    """Values by the object they were computed of, and by what else they depend on; safe to use from any thread."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[int, Any], tuple[Any, T]] = {}  # with the object, so that its id stays its own
+
+    def get(self, settings: Any, rest: Any, compute: Callable[[], T]) -> T:
+        """The value, computed where it is not known; to be read only."""
+        place = id(settings), rest
+        known = self._known.get(place)
+        if known is None or known[0] is not settings:
+            if len(self._known) >= MOST:
+                self._known.clear()
+            known = self._known[place] = settings, compute()
+        return known[1]
