@@ -188,3 +188,28 @@ def test_a_changed_lookahead_while_playing_stays_lined_up(make_take):
 
     out = np.concatenate([first, *rest], axis=1)[0]
     np.testing.assert_allclose(out, ramp[0, : out.size], atol=1e-7)
+
+
+def test_what_moves_does_not_depend_on_how_the_stream_is_cut(make_take, noise):
+    """A fader, a pan, a trim, a polarity and what is heard change in the middle; any cut gives the same samples."""
+    before = document(track(chain=[entry(threshold_db=-30)]), track())
+    after = before.with_strip("t0", fader_db=-18.0, pan_pct=60.0).with_strip("t1", trim_db=6.0, inverted=True)
+    takes = {"a": make_take(0.2 * noise)}
+    made = []
+    for cuts in ([64] * 128, [1024] * 8, [2048] * 4, [1000, 1048, *[1, 7, 500, 1540] * 3]):
+        mixer = Mixer(before, takes)
+        mixer.start(Stream(0))
+        parts, at = [], 0
+        for frames in cuts:
+            if at == 2048:
+                mixer.change(after)
+            if at == 4096:
+                mixer.listen(Listening("difference"))
+            parts.append(mixer.process(frames))
+            at += frames
+        made.append(np.concatenate(parts, axis=1))
+
+    for other in made[1:]:
+        np.testing.assert_allclose(other, made[0], atol=1e-12)
+    assert np.abs(made[0][:, 3100:3600] - render(Mixer(after, takes), 3100, 3600)).max() < 1e-9
+    assert np.abs(np.diff(made[0][:, 4090:4110])).max() < np.abs(np.diff(made[0])).max() + 0.01

@@ -47,6 +47,17 @@ def test_as_many_as_there_are_cores_are_let_in_whatever_they_cost(desks):
     assert not door.begin(three)
 
 
+def test_longer_blocks_are_asked_for_while_others_play_and_there_is_much_to_do(desks):
+    door, (one, two, _) = Admission(cores=2), desks
+    door.begin(one)
+    door.costs(one, 0.5)
+    assert not door.busy  # alone it has the quickest hand, whatever it costs
+    door.begin(two)
+    assert door.busy
+    door.costs(one, 0.1)
+    assert not door.busy
+
+
 def test_when_one_is_late_the_newest_waits_and_only_one_at_a_time(desks, monkeypatch):
     door, (one, two, three) = Admission(cores=8), desks
     for desk in desks:

@@ -14,6 +14,7 @@ from typing import Protocol
 # one at a time, and so does sending: measured (benchmarks.desks), desks begin to stutter at 1.1 cores in all.
 MOST_CORES, MOST_OF_ONE = 0.75, 0.6
 BUSY = 0.6  # of that; a desk that is late while there is less to do has a slow line, not a busy machine
+LONG = 0.35  # of that; from here on desks are asked for blocks twice as long, which cost a third less
 SETTLING_S = 0.4  # after one was made to wait, how long others are given to catch up
 
 
@@ -70,6 +71,11 @@ class Admission:
             del self._playing[newest]
             self._waiting.insert(0, newest)
         newest.hold()
+
+    @property
+    def busy(self) -> bool:
+        """Whether there is so much to do that fewer and longer blocks are better than quick ones."""
+        return len(self._playing) > 1 and sum(self._playing.copy().values()) > LONG * self._room
 
     def end(self, player: Player) -> None:
         """A desk has stopped, or is gone; who has waited longest goes on."""

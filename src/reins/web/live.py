@@ -31,7 +31,7 @@ from reins.web.outbox import Outbox
 
 log = logging.getLogger(__name__)
 router = APIRouter()
-LITTLE_FRAMES, LATES = 1024, 3  # a listener that has less ahead, so many times in a row, is not being fed
+LITTLE_FRAMES, LATES = 2048, 3  # a listener that has less ahead, so many times in a row, is not being fed
 LOAD_SHARE = 0.1  # of the newest block in what a desk is said to cost
 OWN = ("kept", "tried", "refused", "hold", "go_on")  # commands that are not taken from a socket
 HEADER = struct.Struct("<IId")  # stream, frames, session frame
@@ -135,7 +135,7 @@ class DeskPlayer:
         """Give what is due; new commands come first."""
         while self._commands.empty():
             began = time.thread_time()
-            block = self._clock.next_block()
+            block = self._clock.next_block(busy=self._admission.busy)
             if block is None:
                 break
             self._keep_count(time.thread_time() - began, block)

@@ -7,12 +7,55 @@ import numpy.typing as npt
 
 Array = npt.NDArray[np.float64]
 GLIDE_MS = 80.0
+RAMP_MS = 20.0
 
 
 def fade_in(done_frames: int, frames: int, fade_frames: int) -> Array:
     """The weight of what comes in over the next frames of a fade: half a cosine, so that neither end has a corner."""
     share = np.minimum((done_frames + np.arange(1, frames + 1)) / fade_frames, 1.0)
     return np.asarray(0.5 - 0.5 * np.cos(np.pi * share))
+
+
+class Ramp:
+    """Gains that go to where they are wanted over RAMP_MS, sample by sample, however the stream is cut into blocks."""
+
+    carried = ()
+
+    def __init__(self, gains: tuple[float, ...], sample_rate: int) -> None:
+        self._frames = round(RAMP_MS * 1e-3 * sample_rate)
+        self.set(gains)
+
+    def set(self, gains: tuple[float, ...]) -> None:
+        """Be there at once."""
+        self._now = self._from = self.goal = gains
+        self._rest = np.array(gains)[:, None]
+        self._done = self._frames
+
+    def go(self, gains: tuple[float, ...]) -> None:
+        """Set out for others from where they are."""
+        if gains != self.goal:
+            self._from, self.goal, self._done = self._now, gains, 0
+            self._rest = np.array(gains)[:, None]
+
+    @property
+    def moving(self) -> bool:
+        """Whether they are on their way."""
+        return self._done < self._frames
+
+    @property
+    def now(self) -> tuple[float, ...]:
+        """Where they have got to."""
+        return self._now
+
+    def step(self, frames: int) -> Array:
+        """Over the next frames: (gains, frames), or (gains, 1) once they rest."""
+        if not self.moving:
+            return self._rest
+        begin = np.array(self._from)[:, None]
+        way = begin + fade_in(self._done, frames, self._frames) * (self._rest - begin)
+        self._done += frames
+        self._now = tuple(way[:, -1].tolist()) if self.moving else self.goal
+        return way
 
 
 class Glide:

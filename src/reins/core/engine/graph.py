@@ -1,7 +1,5 @@
 """All strips of a document at work on one stream: tracks into buses into the master, keys along their ties."""
 
-import copy
-
 import numpy as np
 import numpy.typing as npt
 
@@ -16,6 +14,7 @@ from reins.core.processors.base import Delay
 from reins.core.routing import key_names
 from reins.core.sessions import MASTER, Bus, Document, Master, Track
 from reins.core.takes import Take
+from reins.core.twins import twin_of
 
 Array = npt.NDArray[np.float64]
 PRE_ROLL_S = 2.0  # what chains hear before the first frame asked for, so that their levels have settled
@@ -205,7 +204,7 @@ class Graph:
             elif isinstance(player, TrackPlayer) and not new.plan.ties[strip_id]:
                 player.prime(self.stream, self.position, new._pre_roll)
         kept = {way: edge for way, edge in self._edges.items() if way in new._edges}
-        new._edges |= {w: copy.deepcopy(e) for w, e in kept.items() if e.frames == new._edges[w].frames}
+        new._edges |= {w: twin_of(e) for w, e in kept.items() if e.frames == new._edges[w].frames}
         return new
 
     def _latency(self, strip_id: str) -> int:

@@ -124,10 +124,10 @@ class LiveClock:
         here = self._stream_map.at(self._sent)
         return here >= self._mixer.frames
 
-    def next_block(self) -> LiveBlock | None:
-        """The next block, or None while stopped, at the end, or with enough ahead."""
-        many = self._sent > 0 and self._mixer.working >= MANY_PROCESSORS  # the first block is wanted soon
-        frames = BLOCK_FRAMES * (2 if many else 1)
+    def next_block(self, *, busy: bool = False) -> LiveBlock | None:
+        """The next block, or None while stopped, at the end, or with enough ahead; busy: the machine has much to do."""
+        long = self._sent > 0 and (busy or self._mixer.working >= MANY_PROCESSORS)  # the first block is wanted soon
+        frames = BLOCK_FRAMES * (2 if long else 1)
         if not self.playing or self.ended() or self._sent - self._played + frames > self._ahead_frames:
             return None
         place = self._stream_map.at(self._sent)

@@ -45,7 +45,9 @@ class Mixer:
 
     def __init__(self, document: Document, takes: dict[str, Take]) -> None:
         self.takes = dict(takes)
-        self._listening = self._listened = Listening()
+        self._asked = self._listening = Listening()
+        self._listened: Listening | None = None  # what was heard before, while it fades out
+        self._listen_faded = 0
         self._wanted: Document | None = None
         self._retuned: frozenset[str] | None = None
         self._old: Graph | None = None
@@ -71,7 +73,8 @@ class Mixer:
 
     def start(self, stream: Stream) -> None:
         """Begin a stream on every strip."""
-        document, self._wanted, self._old, self._listened = self.document, None, None, self._listening
+        document, self._wanted, self._old = self.document, None, None
+        self._listening, self._listened = self._asked, None
         self.graph = Graph(document, self.takes, stream)
         self.graph.run_in()
 
@@ -87,16 +90,18 @@ class Mixer:
         self._wanted = document
 
     def listen(self, to: Listening) -> None:
-        """Choose what is heard from the next block on, faded over that block."""
+        """Choose what is heard from the next block on; it fades over."""
         if to.of is not None:
             self.document.strip(to.of)
         if to.what in ("key", "band") and (to.of is None or to.processor_id is None):
             raise InputError(f"A {to.what} is heard of one processor: choose a processor first.")
-        self._listening = to
+        self._asked = to
 
     def process(self, frames: int) -> Array:
         """The next block of the mix, stereo (2, frames) float64."""
         self._take_over()
+        if self._asked != self._listening and self._listened is None:
+            self._listened, self._listening, self._listen_faded = self._listening, self._asked, 0
         heard = self._heard(self.graph, frames)
         if self._old is not None:
             before = self._heard(self._old, frames)
@@ -105,7 +110,9 @@ class Mixer:
             self._faded += frames
             if self._faded >= self._glide_frames:
                 self._old = None
-        self._listened = self._listening
+        self._listen_faded += frames
+        if self._listen_faded >= self._glide_frames:
+            self._listened = None
         return heard
 
     def _take_over(self) -> None:
@@ -120,11 +127,11 @@ class Mixer:
 
     def _heard(self, graph: Graph, frames: int) -> Array:
         now, before = self._listening, self._listened
-        graph.process(frames, dry={now.what, before.what} & {"source", "difference"} != set())
+        graph.process(frames, dry=any(to and to.what in ("source", "difference") for to in (now, before)))
         heard = self._of(graph, now, frames)
-        if now != before:
+        if before is not None:
             old = self._of(graph, before, frames)
-            heard = old + np.linspace(0.0, 1.0, frames + 1)[1:] * (heard - old)
+            heard = old + fade_in(self._listen_faded, frames, self._glide_frames) * (heard - old)
         return heard
 
     def _of(self, graph: Graph, to: Listening, frames: int) -> Array:

@@ -13,6 +13,7 @@ from collections.abc import Mapping
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.gliding import Ramp
 from reins.core.dsp.levels import peak_and_energy
 from reins.core.engine.chain import Chain, GlidingChain, chain_latency, settling_frames, wants_spectrum
 from reins.core.engine.plan import Plan
@@ -20,6 +21,7 @@ from reins.core.engine.stream import Stream
 from reins.core.lanes import Lane
 from reins.core.processors.base import Delay
 from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
+from reins.core.twins import twin_of
 from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
 from reins.errors import StorageError
 
@@ -87,7 +89,7 @@ class StripPlayer:
         self.chain = GlidingChain(self._fresh(strip), sample_rate=sample_rate)
         self._past = Past(sample_rate)
         self._to_mix = Delay(2, plan.out_lead[strip_id])
-        self._gains = self._target = np.zeros(2)
+        self._gains = Ramp((0.0, 0.0), sample_rate)
         self.placed = self.aligned = self.dry = np.zeros((2, 0))
         self._level = np.zeros(2)
         self.plain = self.fed = np.zeros((channels, 0))
@@ -105,7 +107,7 @@ class StripPlayer:
     def change(self, strip: Track | Bus | Master, *, audible: bool) -> None:
         """Take over new settings at the next block."""
         self._wanted, self._audible, self._retunes = strip, audible, False
-        self._target = self._mix_gains(strip)
+        self._gains.go(self._mix_gains(strip))
 
     def retune(self, strip: Track | Bus | Master) -> None:
         """Take over new settings of processors that are made as before, and nothing else, at the next block."""
@@ -119,13 +121,13 @@ class StripPlayer:
         twin.chain = GlidingChain(
             self.chain.chain.evolved(strip.chain, key_channels, self._spectrum(strip)), sample_rate=self._rate
         )
-        twin._to_mix, twin._past = copy.deepcopy(self._to_mix), self._past.copy()
-        twin._target = twin._mix_gains(strip)
+        twin._to_mix, twin._past, twin._gains = twin_of(self._to_mix), self._past.copy(), twin_of(self._gains)
+        twin._gains.go(twin._mix_gains(strip))
         return twin
 
     def settle(self) -> None:
         """Have fader and pan in place at once, as at the start of a stream."""
-        self._gains = self._target
+        self._gains.set(self._gains.goal)
 
     def _take_over(self) -> None:
         if self._wanted is not None and not self.chain.gliding:
@@ -161,18 +163,14 @@ class StripPlayer:
         """What has failed here, by processor; see Chain and TrackPlayer."""
         return self.chain.chain.failures
 
-    def _mix_gains(self, strip: Track | Bus | Master) -> Array:
+    def _mix_gains(self, strip: Track | Bus | Master) -> tuple[float, float]:
         fader = db_to_lin(strip.fader_db) if strip.fader_db > FADER_OFF_DB and self._audible else 0.0
-        return fader * np.array(pan_gains(getattr(strip, "pan_pct", 0.0), self.channels))
+        left, right = pan_gains(getattr(strip, "pan_pct", 0.0), self.channels)
+        return fader * left, fader * right
 
     def _put_out(self, result: Array, dry: Array | None) -> None:
-        """Fader and pan; a change glides over the block, `dry` (at the mix's time) with it."""
-        target = self._target
-        gains = target[:, None]
-        if (target != self._gains).any():
-            ramp = np.linspace(0.0, 1.0, result.shape[1] + 1)[1:]
-            gains = self._gains[:, None] + ramp * (target - self._gains)[:, None]
-            self._gains = target
+        """Fader and pan; `dry` (at the mix's time) with it."""
+        gains = self._gains.step(result.shape[1])
         self.plain, self._block_gains = result, gains
         self.placed = result * gains
         self.aligned = self._to_mix.process(self.placed)
@@ -206,14 +204,16 @@ class TrackPlayer(StripPlayer):
             track, strip_id, plan, channels=lane.facts.channels, sample_rate=sample_rate, key_channels=key_channels
         )
         self._old_latency = self.chain.chain.latency_frames
-        self._trim = lane.gain
+        self._trim = Ramp((1.0,), sample_rate)  # of what the take is laid out with
         self._problem: dict[str, str] = {}
 
     def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
         return self.lane.spectrum() if wants_spectrum(strip.chain) else None
 
     def relay(self, lane: Lane) -> None:
-        """Lay the take out anew from the next block on."""
+        """Lay the take out anew from the next block on; another trim or polarity is gone to from where it is."""
+        self._trim.set((self._trim.now[0] * self.lane.gain / lane.gain,))
+        self._trim.go((1.0,))
         self.lane = lane
 
     def prime(self, stream: Stream, position: int, pre_roll: int) -> None:
@@ -247,7 +247,7 @@ class TrackPlayer(StripPlayer):
         """Work on the frames of the stream that the mix has at position .. position + frames."""
         self._here = stream, position, pre_roll
         self._take_over()
-        trim = self._trim_ramp(frames)
+        trim = self._trim.step(frames) if self._trim.moving else 1.0  # at rest it is in what is read
         latency = self.chain.chain.latency_frames
         block = self._read(stream, position + self._out_lead + latency, frames) * trim
         old_block = block
@@ -266,14 +266,6 @@ class TrackPlayer(StripPlayer):
             ahead = self._out_lead + latency
             source = block if ahead == 0 else self._read(stream, position, frames) * trim
         self._put_out(result, source)
-
-    def _trim_ramp(self, frames: int) -> Array | float:
-        """What lets a changed trim or polarity glide over the block."""
-        if self._trim == self.lane.gain:
-            return 1.0
-        before, self._trim = self._trim / self.lane.gain, self.lane.gain
-        ramp: Array = before + np.linspace(0.0, 1.0, frames + 1)[1:] * (1.0 - before)
-        return ramp
 
     def _successor(self, strip: Track | Bus | Master) -> Chain:
         """As for every strip, where the latency stays; any other chain hears what lies before it."""
@@ -300,7 +292,7 @@ class BusPlayer(StripPlayer):
         """A copy that goes on from the same state with other settings of equal latency."""
         twin = super().twin(strip, key_channels, audible=audible)
         assert isinstance(twin, BusPlayer)
-        twin._to_chain, twin._source_to_mix = copy.deepcopy(self._to_chain), copy.deepcopy(self._source_to_mix)
+        twin._to_chain, twin._source_to_mix = twin_of(self._to_chain), twin_of(self._source_to_mix)
         return twin
 
     def process(self, incoming: Array, dry: Array | None, keys: Mapping[str, Array]) -> None:
