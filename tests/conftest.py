@@ -6,8 +6,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from reins.core.processors.base import alone
 from reins.core.sound import TakeFacts
 from reins.core.takes import Take, write_take
+from reins.core.twins import twin_of
 from reins.services.bringing_in import ensure_demo
 from reins.services.house import House
 
@@ -68,3 +70,21 @@ class sound_of:  # noqa: N801 - reads as a function
 def kept(samples):
     """What a take keeps of samples below full scale: 24 bits."""
     return np.rint(samples.astype(np.float32).astype(float) * 2**23) / 2**23
+
+
+class Played:
+    """A processor that is handed plain sound, and its key: tests of one processor read so."""
+
+    def __init__(self, processor):
+        self.processor = processor
+
+    def process(self, sound, key=None):
+        block = alone(sound, RATE)
+        block.keys = {} if key is None else {"kick": key}
+        return self.processor.process(block)
+
+    def __getattr__(self, name):
+        return getattr(self.__dict__["processor"], name)
+
+    def __deepcopy__(self, memo):
+        return Played(twin_of(self.processor))

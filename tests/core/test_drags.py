@@ -9,9 +9,10 @@ from reins.core.chainfile import describe_fields, parse_entry
 from reins.core.changes import SetProcessor
 from reins.core.engine.chain import Chain
 from reins.core.engine.graph import Graph, only_retuned
-from reins.core.engine.stream import Stream
 from reins.core.processors import PROCESSORS
+from reins.core.processors.base import alone
 from reins.core.sessions import Bus, Document, Track
+from reins.core.time import Stream
 from reins.core.twins import twin_of
 from tests.conftest import RATE, sound_of
 from tests.core.test_no_click import base
@@ -55,8 +56,8 @@ def test_what_is_tried_is_what_is_kept(kind):
 def test_a_twin_shares_nothing_that_changes(kind, times, noise):
     entry = parse_entry({"id": "p", "type": kind, "settings": base(kind) | {"oversampling": times}}, kind)
     chain = Chain([entry], channels=2, sample_rate=RATE)
-    first, second, third = (np.ascontiguousarray(noise[:, k : k + 4800]) for k in (0, 4800, 9600))
-    chain.process(first)
+    first, second, third = (alone(np.ascontiguousarray(noise[:, k : k + 4800]), RATE) for k in (0, 4800, 9600))
+    chain.process(first.sound)
     twin, plain = twin_of(chain._stages[0].processor), copy.deepcopy(chain._stages[0].processor)
 
     twin.process(third)

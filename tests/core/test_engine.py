@@ -7,9 +7,9 @@ from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain, GlidingChain
 from reins.core.engine.mixer import Listening, Mixer
 from reins.core.engine.offline import render_mix, run_chain
-from reins.core.engine.stream import Stream
 from reins.core.engine.strips import pan_gains
 from reins.core.sessions import Document, Track
+from reins.core.time import Stream
 from tests.conftest import RATE
 
 

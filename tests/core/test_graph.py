@@ -8,9 +8,9 @@ from reins.core.changes import parse_change
 from reins.core.engine.mixer import Listening, Mixer
 from reins.core.engine.offline import render_mix, render_mix_and_stems, render_strip
 from reins.core.engine.plan import make_plan
-from reins.core.engine.stream import Stream
 from reins.core.routing import in_order, leading_to
 from reins.core.sessions import Bus, Document, Master, Track
+from reins.core.time import Stream
 from reins.errors import ConflictError, InputError, SettingsError
 from tests.conftest import RATE, kept
 

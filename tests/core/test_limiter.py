@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 
 from reins.core.dsp.limiting import REACH, interpolator
 from reins.core.processors import Limiter, LimiterSettings
-from tests.conftest import RATE
+from tests.conftest import RATE, Played
 
 
 def limiter(lanes=2, /, **values):
-    return Limiter(LimiterSettings(**values), channels=lanes, sample_rate=RATE, key_channels=lanes)
+    return Played(Limiter(LimiterSettings(**values), channels=lanes, sample_rate=RATE))
 
 
 def limited(signal, **values):
@@ -133,7 +133,7 @@ def test_the_interpolator_finds_a_known_peak_and_cannot_reach_further_than_said(
 def test_any_setting_holds_the_ceiling_whatever_the_block_size(values, cuts):
     rng = np.random.default_rng(6)
     signal = rng.standard_normal((2, 6000)) * np.repeat([0.9, 0.0, 0.01], 2000)
-    whole = Limiter(values, channels=2, sample_rate=RATE, key_channels=2)
+    whole = Played(Limiter(values, channels=2, sample_rate=RATE))
     pieces = copy.deepcopy(whole)
 
     expected = whole.process(signal)

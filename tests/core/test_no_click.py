@@ -7,9 +7,9 @@ import pytest
 
 from reins.core.chainfile import describe_fields, parse_entry
 from reins.core.engine.mixer import Mixer
-from reins.core.engine.stream import Stream
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import Document, Track
+from reins.core.time import Stream
 from reins.errors import SettingsError
 from tests.conftest import RATE, sound_of
 

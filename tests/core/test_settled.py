@@ -8,9 +8,9 @@ from reins.core.dsp.levels import is_finite
 from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix
-from reins.core.engine.stream import SEAM_MS, Stream
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import Bus, Document, Master, Track
+from reins.core.time import SEAM_MS, Stream
 from reins.errors import StorageError
 from tests.conftest import RATE, sound_of
 
@@ -189,13 +189,13 @@ class Spoilt:
         self.inner, self.how, self.blocks = inner, how, 0
         self.latency_frames, self.gains_db, self.marks, self.key_heard = inner.latency_frames, {}, {}, None
 
-    def process(self, block, key=None):
+    def process(self, block):
         self.blocks += 1
         if self.blocks < 3:
-            return block
+            return block.sound
         if self.how == "fails":
             raise ZeroDivisionError
-        return block * (np.nan if self.how == "nan" else np.inf)
+        return block.sound * (np.nan if self.how == "nan" else np.inf)
 
 
 @pytest.mark.parametrize("how", ["nan", "inf", "fails"])

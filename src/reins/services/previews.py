@@ -13,6 +13,7 @@ from reins.core.changes import SetProcessor
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.pictures import burst, curve, frequency, level_histogram
 from reins.core.measure.span import Level, Span, measure_source, measure_span
+from reins.core.processors import PROCESSORS
 from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
@@ -74,10 +75,8 @@ class Previews:
                 watched = span.heard_columns(start, frames, columns)
                 if heard is None and watched is not None:
                     answer["key_db"] = _db(watched)
-                answer |= {"curve": curve(entry), "burst": burst(entry, sample_rate=document.sample_rate)}
-                answer |= {"offer": offer(entry.settings)}
-                answer |= {"bands": _bands(span, start, frames, columns)}
-                answer |= {"frequency": frequency(entry, sample_rate=document.sample_rate)}
+                answer |= {"offer": offer(entry.settings), "bands": _bands(span, start, frames, columns)}
+                answer |= _pictures(entry, document.sample_rate)
         return answer
 
     def levels(self, session_id: str, strip_id: str) -> dict[str, Any]:
@@ -105,6 +104,16 @@ class Previews:
             (*place, made, processor_id), lambda: measure_span(take, chain, processor_id, start, frames, check, keys)
         )
         return span, source
+
+
+def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:
+    """What the views of a processor show beside the take; None for those it has not."""
+    views = PROCESSORS[entry.type].views
+    return {
+        "curve": curve(entry) if "in_out" in views else None,
+        "burst": burst(entry, sample_rate=rate) if "burst" in views else None,
+        "frequency": frequency(entry, sample_rate=rate) if "spectrum" in views else None,
+    }
 
 
 def _fit(values: Iterable[Any]) -> bool:

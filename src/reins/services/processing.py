@@ -16,6 +16,7 @@ from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.offline import run_chain
 from reins.core.measure.spectra import SpectrumMeter
 from reins.core.processors import PROCESSORS
+from reins.core.processors.base import alone
 from reins.core.units import lin_to_db
 from reins.errors import SettingsError
 
@@ -167,15 +168,6 @@ def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any
         }
 
 
-# What is timed of processors that do little at their defaults.
-AT_WORK: dict[str, Any] = {
-    "dynamic_eq": {
-        "bands": [{"motion": "compress", "threshold_db": -50.0, "freq_hz": 60.0 * 2.2**k} for k in range(8)]
-    },
-    "multiband": {"crossovers_hz": [150.0, 1000.0, 6000.0], "bands": [{"threshold_db": -30.0}] * 4},
-}
-
-
 def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_frames: int = 1024) -> list[dict[str, Any]]:
     """Time each processor on stereo noise with bursts, block by block; the best of five runs.
 
@@ -184,11 +176,11 @@ def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_fram
     rng = np.random.default_rng(7)
     blocks = int(seconds * sample_rate / block_frames)
     bursts = rng.standard_normal((2, block_frames * 32)) * (0.1 + 0.9 * (rng.random(block_frames * 32) > 0.5))
-    pieces = [np.ascontiguousarray(0.25 * part) for part in np.split(bursts, 32, axis=1)]
+    pieces = [alone(np.ascontiguousarray(0.25 * part), sample_rate) for part in np.split(bursts, 32, axis=1)]
     rows = []
     for kind, processor_type in PROCESSORS.items():
-        settings = parse_settings(kind, AT_WORK.get(kind, {}), "bench")
-        processor = processor_type(settings, channels=2, sample_rate=sample_rate, key_channels=2)
+        settings = parse_settings(kind, processor_type.timed_with, "bench")
+        processor = processor_type(settings, channels=2, sample_rate=sample_rate)
         best = float("inf")
         for _ in range(5):
             began = time.perf_counter()

@@ -40,6 +40,11 @@ def butterworth_cut(kind: str, *, cutoff_hz: float, order: int, sample_rate: int
     return np.array(rows)
 
 
+def ring_s(frequency_hz: float, q: float) -> float:
+    """How long a resonance of second order takes to fall by 60 dB: its amplitude goes as exp(-pi f t / Q)."""
+    return 3.0 * math.log(10.0) * q / (math.pi * frequency_hz)
+
+
 def sections_response(sections: Array, frequencies_hz: Array, sample_rate: int) -> npt.NDArray[np.complex128]:
     """What a cascade does at each frequency, as complex numbers."""
     z = np.exp(-2j * np.pi * np.minimum(frequencies_hz / sample_rate, 0.5))

@@ -12,7 +12,7 @@ passed by and named in `failures`.
 import copy
 import logging
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -22,11 +22,12 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.gliding import fade_in
 from reins.core.dsp.levels import furthest, is_finite, peak
 from reins.core.processors import PROCESSORS, Processor
-from reins.core.processors.base import Delay, settling_s
+from reins.core.processors.base import Block, Delay
 from reins.core.processors.making import Make
 from reins.core.processors.oversampling import Oversampled
 from reins.core.remembering import BySettings
-from reins.core.routing import has_key, key_names
+from reins.core.routing import key_names
+from reins.core.time import Stream, When
 from reins.core.twins import twin_of
 from reins.core.units import lin_to_db, ms_to_frames
 from reins.errors import SettingsError
@@ -50,9 +51,9 @@ class PassedBy:
         self.latency_frames = latency_frames
         self._delay = Delay(channels, latency_frames)
 
-    def process(self, block: Array, key: Any = None) -> Array:
-        """The block, delayed."""
-        return self._delay.process(block)
+    def process(self, block: Block) -> Array:
+        """The sound, delayed."""
+        return self._delay.process(block.sound)
 
     def hears(self, band: str = "") -> None:
         """Nothing."""
@@ -60,12 +61,13 @@ class PassedBy:
 
 @dataclass
 class Stage:
-    """A processor at work, and the delays that line its outside keys up with it, by name."""
+    """A processor at work, the delays that line its outside keys up with it, by name, and the latency before it."""
 
     entry: ProcessorEntry
     make: Make
     processor: Processor | Oversampled | PassedBy
     keys: dict[str, Delay]
+    latency_before: int
 
     @property
     def place(self) -> tuple[object, ...]:
@@ -77,14 +79,13 @@ class Stage:
         processor = twin_of(self.processor)
         if entry.settings is not self.entry.settings and not isinstance(processor, PassedBy):
             processor.apply(entry.settings)
-        return Stage(entry, self.make, processor, twin_of(self.keys) if self.keys else {})
+        return Stage(entry, self.make, processor, twin_of(self.keys) if self.keys else {}, self.latency_before)
 
-    def process(self, block: Array, keys: Mapping[str, Array]) -> Array:
-        """The result for the next block, its keys lined up with it."""
-        heard = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
-        if has_key(self.entry):
-            return self.processor.process(block, next(iter(heard.values()), None))
-        return self.processor.process(block, heard)
+    def process(self, block: Block) -> Array:
+        """The result for the next block; its keys, which come as early as the chain's sound, are lined up with it."""
+        keys = block.keys
+        block.keys = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
+        return self.processor.process(block)
 
 
 @dataclass(frozen=True)
@@ -115,7 +116,7 @@ def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int, on_take: b
 def settling_frames(entries: list[ProcessorEntry], sample_rate: int) -> int:
     """Frames a fresh chain has to hear until it stands as if it had always run, as far as that can be afforded."""
     on = [entry for entry in entries if entry.on]
-    seconds = max((settling_s(entry.settings) for entry in on), default=0.0)
+    seconds = max((PROCESSORS[entry.type].settling_s(entry.settings) for entry in on), default=0.0)
     return round(min(seconds, MOST_SETTLING_S / max(len(on), 1)) * sample_rate)
 
 
@@ -139,6 +140,7 @@ class Chain:
         self._channels, self._sample_rate, self._key_channels = channels, sample_rate, key_channels
         self._spectrum = spectrum
         self.failures: dict[str, str] = {}
+        self._heard_frames = 0  # of a chain that is told no time
         self._arrange(entries, {})
 
     def _arrange(self, entries: list[ProcessorEntry], known: dict[Any, Stage]) -> None:
@@ -153,6 +155,8 @@ class Chain:
                 stage = self._stage(entry, names, make, old, latency)
                 latency += stage.processor.latency_frames
                 self._stages.append(stage)
+        #: Sum of the latencies of the processors that are on, in frames.
+        self.latency_frames = latency
 
     def _stage(
         self, entry: ProcessorEntry, names: tuple[str, ...], make: Make, old: Stage | None, latency: int
@@ -165,9 +169,8 @@ class Chain:
         processor: Processor | Oversampled
         if old is None or isinstance(old.processor, PassedBy):
             processor = make.processor(
-                entry.settings, channels=self._channels, sample_rate=self._sample_rate,
-                key_channels=next(iter(channels.values()), self._channels) if has_key(entry) else channels,
-            )  # fmt: skip
+                entry.settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=channels
+            )
             processor.know(self._spectrum)
         else:
             processor = twin_of(old.processor)
@@ -176,27 +179,36 @@ class Chain:
             processor.know(self._spectrum)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
         delays = {n: twin_of(known[n]) if n in known else Delay(channels[n], latency) for n in names}
-        return Stage(entry, make, processor, delays)
+        return Stage(entry, make, processor, delays, latency)
 
-    @property
-    def latency_frames(self) -> int:
-        """Sum of the latencies of the processors that are on."""
-        return sum(stage.processor.latency_frames for stage in self._stages)
+    def process(self, sound: Array, keys: Mapping[str, Array] = {}, when: When | None = None) -> Array:
+        """The result (channels, frames) for the next block, always finite.
 
-    def process(self, block: Array, keys: Mapping[str, Array] = {}) -> Array:
-        """The result (channels, frames) for the next block, always finite; keys by name, aligned with the block."""
-        block = np.ascontiguousarray(block)
-        self._passed = [block]
+        keys by name, aligned with the sound; when: the place of the result. A chain that is told none stands alone:
+        what it hears first is frame 0.
+        """
+        sound = np.ascontiguousarray(sound)
+        when = self._own_time(sound.shape[1]) if when is None else when
+        self._passed = [sound]
         try:
-            for stage in self._stages:
-                block = stage.process(block, keys)
-                self._passed.append(block)
+            for place in range(len(self._stages)):
+                self._passed.append(self._made(place, keys, when))
         except Exception:
             log.exception("a processor failed: %s", self._stages[len(self._passed) - 1].entry.type)
-            return self._mended(keys)
-        return block if is_finite(block) else self._mended(keys)
+            return self._mended(keys, when)
+        return self._passed[-1] if is_finite(self._passed[-1]) else self._mended(keys, when)
 
-    def _mended(self, keys: Mapping[str, Array]) -> Array:
+    def _own_time(self, frames: int) -> When:
+        when = When(Stream(0), self._heard_frames - self.latency_frames, frames, self._sample_rate)
+        self._heard_frames += frames
+        return when
+
+    def _made(self, place: int, keys: Mapping[str, Array], when: When) -> Array:
+        """What a stage makes of what the one before it has passed on."""
+        stage = self._stages[place]
+        return stage.process(Block(self._passed[place], when.later(self.latency_frames - stage.latency_before), keys))
+
+    def _mended(self, keys: Mapping[str, Array], when: When) -> Array:
         """The block once more, from the first stage on that did not make it, which is passed by from now on; those
         after it have heard what it made and begin anew.
         """
@@ -213,12 +225,12 @@ class Chain:
             made = None
             if place != guilty:
                 try:
-                    made = self._stages[place].process(self._passed[-1], keys)
+                    made = self._made(place, keys, when)
                 except Exception:
                     log.exception("a processor failed: %s", self._stages[place].entry.type)
             if made is None or not is_finite(made):
                 self._pass_by(place)
-                made = self._stages[place].process(self._passed[-1], keys)
+                made = self._made(place, keys, when)
                 self._stages[place + 1 :] = [self._anew(stage) for stage in self._stages[place + 1 :]]
             self._passed.append(made)
         return self._passed[-1]
@@ -226,7 +238,7 @@ class Chain:
     def _pass_by(self, place: int) -> None:
         stage = self._stages[place]
         entry, latency = stage.entry, stage.processor.latency_frames
-        self._stages[place] = Stage(entry, stage.make, PassedBy(self._channels, latency), stage.keys)
+        self._stages[place] = replace(stage, processor=PassedBy(self._channels, latency))
         self.failures[entry.id or str(place)] = (
             f"{PROCESSORS[entry.type].label}, processor {self.entries.index(entry) + 1} of its chain, made what is no "
             "sound and is passed by; change its settings or take it out."
@@ -236,16 +248,14 @@ class Chain:
         """A stage as at the beginning."""
         if isinstance(stage.processor, PassedBy):
             return stage
-        latency = next(iter(stage.keys.values())).frames if stage.keys else 0
-        return self._stage(stage.entry, tuple(stage.keys), stage.make, None, latency)
+        return self._stage(stage.entry, tuple(stage.keys), stage.make, None, stage.latency_before)
 
     def gains(self) -> list[tuple[ProcessorEntry, dict[str, Array], int]]:
         """After `process`: each processor's moving gains and marks, and the latency of the sound they acted on."""
-        rows, latency = [], 0
-        for stage in self._stages:
-            latency += stage.processor.latency_frames
-            rows.append((stage.entry, stage.processor.gains_db | stage.processor.marks, latency))
-        return rows
+        return [
+            (s.entry, s.processor.gains_db | s.processor.marks, s.latency_before + s.processor.latency_frames)
+            for s in self._stages
+        ]
 
     def deepest_db(self) -> dict[str, float]:
         """After `process`: by processor id the gain over the block that is furthest from 0 dB."""
@@ -267,12 +277,10 @@ class Chain:
 
     def heard(self, processor_id: str, band: str = "") -> Heard | None:
         """After `process`: what the detector of a processor, or of one of its bands, heard; None without one."""
-        latency = 0
         for stage in self._stages:
             if stage.entry.id == processor_id:
                 heard = stage.processor.hears(band)
-                return None if heard is None else Heard(*heard, stage.processor.key_heard, latency)
-            latency += stage.processor.latency_frames
+                return None if heard is None else Heard(*heard, stage.processor.key_heard, stage.latency_before)
         return None
 
     def _known(self) -> dict[Any, Stage]:
@@ -330,12 +338,16 @@ class GlidingChain:
         """Fade to `new` from the next block on; only while not gliding."""
         self._old, self.chain, self._glided = self.chain, new, 0
 
-    def process(self, block: Array, old_block: Array, keys: Mapping[str, Array] = {}) -> Array:
-        """The result for the next block; old_block is what the chain on its way out hears (latency may differ)."""
+    def process(
+        self, block: Array, old_block: Array, keys: Mapping[str, Array] = {}, when: When | None = None
+    ) -> Array:
+        """The result for the next block; old_block is what the chain on its way out hears (latency may differ). when:
+        the place of the result.
+        """
         if self._old is None:
-            return self.chain.process(block, keys)
-        before = self._old.process(old_block, keys)
-        after = self.chain.process(block, keys)
+            return self.chain.process(block, keys, when)
+        before = self._old.process(old_block, keys, when)
+        after = self.chain.process(block, keys, when)
         frames = block.shape[1]
         weight = fade_in(self._glided, frames, self._glide_frames)
         self._glided += frames

@@ -7,13 +7,13 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.engine.chain import make_of
 from reins.core.engine.ear import Ear
 from reins.core.engine.plan import Plan, Tie, make_plan
-from reins.core.engine.stream import Stream
 from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
 from reins.core.lanes import Lane
 from reins.core.processors.base import Delay
 from reins.core.routing import key_names
 from reins.core.sessions import MASTER, Bus, Document, Master, Track
 from reins.core.takes import Take
+from reins.core.time import Stream, When
 from reins.core.twins import twin_of
 
 Array = npt.NDArray[np.float64]
@@ -202,7 +202,7 @@ class Graph:
                 )
                 new.players[strip_id] = twin
             elif isinstance(player, TrackPlayer) and not new.plan.ties[strip_id]:
-                player.prime(self.stream, self.position, new._pre_roll)
+                player.prime(new._when(0), new._pre_roll)
         kept = {way: edge for way, edge in self._edges.items() if way in new._edges}
         new._edges |= {w: twin_of(e) for w, e in kept.items() if e.frames == new._edges[w].frames}
         return new
@@ -220,21 +220,29 @@ class Graph:
 
     def process(self, frames: int, *, dry: bool = False) -> None:
         """Work on the next frames; `dry` has every strip tell what would be there without any chain."""
+        when = self._when(frames)
         for strip_id in self.plan.order:
             player = self.players.get(strip_id)
             if player is None:
                 continue
             keys = {tie.name: self._key(tie, strip_id, frames) for tie in self.plan.ties[strip_id]}
             if isinstance(player, TrackPlayer):
-                player.process(self.stream, self.position, frames, keys, pre_roll=self._pre_roll, dry=dry)
+                player.process(when, keys, pre_roll=self._pre_roll, dry=dry)
             elif isinstance(player, BusPlayer):
                 incoming, unheld = np.zeros((2, frames)), np.zeros((2, frames))
                 for source in self._sources(strip_id):
                     incoming += self._edges[source, strip_id].process(self.players[source].placed)
                     if dry:
                         unheld += self.players[source].dry
-                player.process(incoming, unheld if dry else None, keys)
+                player.process(when, incoming, unheld if dry else None, keys)
         self.position += frames
+
+    def _when(self, frames: int) -> When:
+        """The place of the next frames of the mix."""
+        document = self.document
+        return When(
+            self.stream, self.position, frames, document.sample_rate, document.tempo_bpm, document.beats_per_bar
+        )
 
     def _sources(self, strip_id: str) -> list[str]:
         return [k for k in self.plan.order if self.plan.goes_to.get(k) == strip_id and k in self.players]

@@ -9,11 +9,11 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.engine.mixer import BLOCK_FRAMES, Listening, Mixer
-from reins.core.engine.stream import SEAM_MS, Stream
 from reins.core.engine.watching import Sight, Watched, Watcher
 from reins.core.measure.meters import MasterMeter, MasterReading, PeakHold
 from reins.core.sessions import Document
 from reins.core.takes import Take
+from reins.core.time import SEAM_MS, Stream
 from reins.core.units import ms_to_frames
 
 AHEAD_S = 0.150

@@ -14,9 +14,9 @@ from reins.core.dsp.gliding import fade_in
 from reins.core.engine.chain import GLIDE_MS
 from reins.core.engine.ear import Ear
 from reins.core.engine.graph import Graph, working
-from reins.core.engine.stream import Stream
 from reins.core.sessions import MASTER, Document
 from reins.core.takes import Take
+from reins.core.time import Stream
 from reins.core.units import db_to_lin, ms_to_frames
 from reins.errors import InputError
 

@@ -9,10 +9,10 @@ from reins.core.engine.chain import Chain
 from reins.core.engine.graph import Graph
 from reins.core.engine.mixer import BLOCK_FRAMES, Mixer
 from reins.core.engine.plan import Plan
-from reins.core.engine.stream import Stream
 from reins.core.routing import destination, leading_to, strip_ids
 from reins.core.sessions import FADER_OFF_DB, MASTER, Document
 from reins.core.takes import Take
+from reins.core.time import Stream
 from reins.core.units import db_to_lin
 from reins.errors import StorageError
 

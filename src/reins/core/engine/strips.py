@@ -9,6 +9,7 @@ import copy
 import math
 from collections import deque
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
@@ -17,10 +18,10 @@ from reins.core.dsp.gliding import Ramp
 from reins.core.dsp.levels import peak_and_energy
 from reins.core.engine.chain import Chain, GlidingChain, chain_latency, settling_frames, wants_spectrum
 from reins.core.engine.plan import Plan
-from reins.core.engine.stream import Stream
 from reins.core.lanes import Lane
 from reins.core.processors.base import Delay
 from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
+from reins.core.time import Stream, When
 from reins.core.twins import twin_of
 from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
 from reins.errors import StorageError
@@ -44,20 +45,20 @@ class Past:
 
     def __init__(self, sample_rate: int) -> None:
         self._most_frames = round(PAST_S * sample_rate)
-        self._blocks: deque[tuple[Array, dict[str, Array]]] = deque()
+        self._blocks: deque[tuple[Array, dict[str, Array], When]] = deque()
         self._frames = 0
 
-    def note(self, block: Array, keys: Mapping[str, Array]) -> None:
+    def note(self, block: Array, keys: Mapping[str, Array], when: When) -> None:
         """Remember a block that the chain hears; nobody may write into it afterwards."""
-        self._blocks.append((block, dict(keys)))
+        self._blocks.append((block, dict(keys), when))
         self._frames += block.shape[1]
         while self._frames - self._blocks[0][0].shape[1] >= self._most_frames:
             self._frames -= self._blocks.popleft()[0].shape[1]
 
     def replay(self, chain: Chain) -> Chain:
         """Have a chain hear all that is remembered."""
-        for block, keys in self._blocks:
-            chain.process(block, keys)
+        for block, keys, when in self._blocks:
+            chain.process(block, keys, when)
         return chain
 
     def copy(self) -> "Past":
@@ -216,17 +217,19 @@ class TrackPlayer(StripPlayer):
         self._trim.go((1.0,))
         self.lane = lane
 
-    def prime(self, stream: Stream, position: int, pre_roll: int) -> None:
-        """Have the chain hear what lies before the stream's position, alone; for tracks without a key."""
-        self.chain = GlidingChain(self._primed(self.chain.chain, stream, position, pre_roll), sample_rate=self._rate)
+    def prime(self, when: When, pre_roll: int) -> None:
+        """Have the chain hear what lies before a place of the mix, alone; for tracks without a key."""
+        self.chain = GlidingChain(self._primed(self.chain.chain, when, pre_roll), sample_rate=self._rate)
 
-    def _primed(self, chain: Chain, stream: Stream, position: int, pre_roll: int) -> Chain:
+    def _primed(self, chain: Chain, when: When, pre_roll: int) -> Chain:
         if chain.entries:
             pre_roll = max(pre_roll, settling_frames(chain.entries, self._rate))
-            end = position + self._out_lead + chain.latency_frames
-            begin = min(end, position - min(pre_roll, max(0, stream.at(position))))
+            end = when.first + self._out_lead + chain.latency_frames
+            begin = min(end, when.first - min(pre_roll, max(0, when.stream.at(when.first))))
             for first in range(begin, end, PRE_ROLL_BLOCK):
-                chain.process(self._read(stream, first, min(PRE_ROLL_BLOCK, end - first)))
+                frames = min(PRE_ROLL_BLOCK, end - first)
+                place = replace(when, first=first - chain.latency_frames, frames=frames)
+                chain.process(self._read(when.stream, first, frames), {}, place)
         return chain
 
     def _read(self, stream: Stream, first: int, frames: int) -> Array:
@@ -241,11 +244,10 @@ class TrackPlayer(StripPlayer):
         """What has failed here: by processor, and of the take."""
         return super().failures() | self._problem
 
-    def process(
-        self, stream: Stream, position: int, frames: int, keys: Mapping[str, Array], *, pre_roll: int, dry: bool
-    ) -> None:
-        """Work on the frames of the stream that the mix has at position .. position + frames."""
-        self._here = stream, position, pre_roll
+    def process(self, when: When, keys: Mapping[str, Array], *, pre_roll: int, dry: bool) -> None:
+        """Work on the frames that the mix has at this place."""
+        stream, position, frames = when.stream, when.first, when.frames
+        self._here = when, pre_roll
         self._take_over()
         trim = self._trim.step(frames) if self._trim.moving else 1.0  # at rest it is in what is read
         latency = self.chain.chain.latency_frames
@@ -253,9 +255,10 @@ class TrackPlayer(StripPlayer):
         old_block = block
         if self._old_latency != latency:
             old_block = self._read(stream, position + self._out_lead + self._old_latency, frames) * trim
-        result = self.chain.process(block, old_block, keys)
+        place = when.later(self._out_lead)
+        result = self.chain.process(block, old_block, keys, place)
         if keys:
-            self._past.note(block, keys)
+            self._past.note(block, keys, place)
         if not self.chain.gliding:
             self._old_latency = latency
         self.fed = block
@@ -285,7 +288,7 @@ class BusPlayer(StripPlayer):
     ) -> None:
         super().__init__(strip, strip_id, plan, channels=2, sample_rate=sample_rate, key_channels=key_channels)
         self._to_chain = Delay(2, plan.in_lead[strip_id] - plan.chain_lead[strip_id])
-        self._source_to_mix = Delay(2, plan.in_lead[strip_id])
+        self._source_to_mix, self._out_lead = Delay(2, plan.in_lead[strip_id]), plan.out_lead[strip_id]
         self._incoming = np.zeros((2, 0))
 
     def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], *, audible: bool) -> "BusPlayer":
@@ -295,13 +298,14 @@ class BusPlayer(StripPlayer):
         twin._to_chain, twin._source_to_mix = twin_of(self._to_chain), twin_of(self._source_to_mix)
         return twin
 
-    def process(self, incoming: Array, dry: Array | None, keys: Mapping[str, Array]) -> None:
-        """Work on the sum of what comes in."""
+    def process(self, when: When, incoming: Array, dry: Array | None, keys: Mapping[str, Array]) -> None:
+        """Work on the sum of what comes in, for the frames that the mix has at this place."""
         self._take_over()
         self.fed = incoming
         block = self._to_chain.process(incoming)
-        result = self.chain.process(block, block, keys)
-        self._past.note(block, keys)
+        place = when.later(self._out_lead)
+        result = self.chain.process(block, block, keys, place)
+        self._past.note(block, keys, place)
         self._incoming = self._source_to_mix.process(incoming)
         self._put_out(result, dry)
 

@@ -73,7 +73,7 @@ class Watcher:
             if entry.id == self._watched.processor_id:
                 gains = {name: float(row[-1]) for name, row in told.items() if name.endswith("gain_db")}
                 kind = PROCESSORS[entry.type]
-                if not (due and kind.has_bands()):
+                if not (due and "spectrum" in kind.views):
                     return gains, None
                 return gains, response_db(entry.type, entry.settings, POINTS_HZ, gains, self._rate)
         return {}, None

@@ -10,11 +10,11 @@ from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.graph import Graph
 from reins.core.engine.offline import RENDER_FRAMES, run_chain
-from reins.core.engine.stream import Stream
 from reins.core.lanes import is_take, reader
 from reins.core.sessions import MASTER, Document
 from reins.core.sound import Sound
 from reins.core.takes import Take
+from reins.core.time import Stream
 from reins.errors import ConflictError
 
 Array = npt.NDArray[np.float64]

@@ -7,6 +7,7 @@ import numpy as np
 from reins.core.chainfile import ProcessorEntry
 from reins.core.measure.spectra import POINTS_HZ
 from reins.core.processors import PROCESSORS
+from reins.core.processors.base import alone
 from reins.core.processors.making import response_db
 from reins.core.sound import Sound
 from reins.core.takes import BINS
@@ -18,40 +19,35 @@ MOST_SHOWN_DB = 24.0
 HISTOGRAM_EDGES_DB = np.arange(-60.0, 0.1, 1.0)
 
 
-def curve(entry: ProcessorEntry) -> dict[str, list[float]] | None:
-    """Steady level in and out, both in dB; None for a processor whose bands have a level each."""
-    shown = PROCESSORS[entry.type].stand_in(entry.settings)
-    if shown is None:
-        return None
-    out = shown[0].curve_db(shown[1], CURVE_DB)
+def curve(entry: ProcessorEntry) -> dict[str, list[float]]:
+    """Steady level in and out, both in dB, for the view in_out."""
+    kind, settings = PROCESSORS[entry.type].stand_in(entry.settings)
+    out = kind.curve_db(settings, CURVE_DB)
     return {"in_db": CURVE_DB.tolist(), "out_db": np.round(out, 3).tolist()}
 
 
-def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any] | None:
-    """The gain while a steady burst 12 dB over the threshold comes and goes: what attack, hold and release do.
+def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
+    """For the view burst: the gain while a steady burst 12 dB over the threshold comes and goes.
 
     Runs the processor itself at peak detection, with the key's filters left out; the tail is long enough for the hold
     and three times the release. Times are those of the sound: latency is taken out.
     """
-    shown = PROCESSORS[entry.type].stand_in(entry.settings)
-    if shown is None:
-        return None
-    kind, settings = shown
+    kind, settings = PROCESSORS[entry.type].stand_in(entry.settings)
     back_ms = getattr(settings, "release_ms", None) or settings.back_ms
     tail_ms = min(max(3.0 * back_ms + getattr(settings, "hold_ms", 0.0), 180.0), 4000.0)
-    level_db = getattr(settings, kind.line) - getattr(settings, "input_db", 0.0) + BURST_OVER_DB
+    level_db = getattr(settings, kind.line or "") - getattr(settings, "input_db", 0.0) + BURST_OVER_DB
     plain = settings
     if hasattr(settings, "key"):
         level_db -= settings.key.gain_db
         key = settings.key.model_copy(update={"source": "self", "low_cut_hz": 0.0, "high_cut_hz": 0.0})
         plain = settings.model_copy(update={"lookahead_ms": 0.0, "rms_pct": 0.0, "key": key})
-    processor = kind(plain, channels=1, sample_rate=sample_rate, key_channels=1)
+    processor = kind(plain, channels=1, sample_rate=sample_rate)
     total_ms = BURST_LEAD_MS + BURST_MS + tail_ms
     frames = round(total_ms * sample_rate / 1000)
     signal = np.zeros((1, frames + processor.latency_frames))
     first, last = (round(t * sample_rate / 1000) for t in (BURST_LEAD_MS, BURST_LEAD_MS + BURST_MS))
     signal[:, first:last] = 10.0 ** (level_db / 20.0)
-    processor.process(signal)
+    processor.process(alone(signal, sample_rate))
     (gain_db,) = processor.gains_db.values()
     gain_db = gain_db[processor.latency_frames :]
     at = np.linspace(0, frames - 1, BURST_COLUMNS).astype(np.int64)
@@ -62,14 +58,11 @@ def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any] | None:
     }
 
 
-def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[float]] | None:
-    """How much a processor that works by frequency changes each of POINTS_HZ in dB: at rest, and with all its bands
-    moved as far as they may; None for any other.
+def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[float]]:
+    """For the view spectrum: how much it changes each of POINTS_HZ in dB, at rest, and with all that moves moved as far
+    as it may.
     """
-    kind = PROCESSORS[entry.type]
-    reach = kind.reach_db(entry.settings)
-    if reach is None:
-        return None
+    reach = PROCESSORS[entry.type].reach_db(entry.settings)
     furthest = {name: max(-MOST_SHOWN_DB, min(MOST_SHOWN_DB, db)) for name, db in reach.items()}
     curves: dict[str, dict[str, float]] = {"rest_db": {}, "reach_db": furthest}
     return {

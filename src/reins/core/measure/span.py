@@ -251,8 +251,8 @@ def measure_span(
     begin = max(0, start - round(PRE_ROLL_S * rate))
     readers = {name: reader(sound, begin) for name, sound in keys.items()}
     kind = next((PROCESSORS[entry.type] for entry in entries if entry.id == processor_id), None)
-    in_band = kind is not None and kind.watches_a_band
-    banded = kind is not None and kind.has_bands()
+    views = kind.views if kind is not None else ()
+    in_band, banded = "heard" in views, "spectrum" in views
     fold = _Fold(start, frames, channels=channels, sample_rate=rate, keyed=bool(keys), banded=banded)
 
     heard_at = done = begin - start

@@ -1,7 +1,9 @@
 """What all processors share: the key, the lookahead delay, the contract."""
 
 from abc import ABC, abstractmethod
-from typing import Any, ClassVar
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -10,8 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.processors import usual
 from reins.core.processors.describing import number
-from reins.core.processors.release import SLOW_FILL_MS, slow_drain_ms
 from reins.core.remembering import BySettings
+from reins.core.time import Stream, When
 
 Array = npt.NDArray[np.float64]
 KEY_ORDER = 4  # 24 dB/oct
@@ -123,15 +125,26 @@ class ProcessorSettings(Strict):
         return settings
 
 
-def settling_s(settings: Any) -> float:
-    """How long a processor with these settings, or its slowest band, remembers what it has heard."""
-    release_ms = getattr(settings, "release_ms", getattr(settings, "back_ms", 0.0))
-    if getattr(settings, "auto_release", False):
-        release_ms = 3.0 * SLOW_FILL_MS if release_ms == 0.0 else max(slow_drain_ms(release_ms), 3.0 * SLOW_FILL_MS)
-    own = 3.0 * release_ms + getattr(settings, "attack_ms", 0.0) + getattr(settings, "hold_ms", 0.0)
-    own += 1000.0 if getattr(settings, "relative", False) else 0.0
-    rest = [settings.rest] if hasattr(settings, "rest") and settings.rest.on else []
-    return max(own / 1000.0, *(settling_s(part) for part in [*getattr(settings, "bands", []), *rest]), 0.0)
+#: What shows a processor: the steady level in and out; its gain while a burst comes and goes; how much it changes each
+#: frequency; bands with settings of their own; open and closed along the take; what its detector hears along the take;
+#: how long its dips take to come back.
+View = Literal["in_out", "burst", "spectrum", "bands", "states", "heard", "returns"]
+
+
+@dataclass(slots=True)
+class Block:
+    """What a processor is given: the sound (channels, frames), its outside keys by name, all aligned, and the place in
+    time where that sound stands.
+    """
+
+    sound: Array
+    when: When
+    keys: Mapping[str, Array] = field(default_factory=dict)
+
+
+def alone(sound: Array, sample_rate: int) -> Block:
+    """A block of a sound by itself, at the beginning of time."""
+    return Block(sound, When(Stream(0), 0, sound.shape[1], sample_rate))
 
 
 _tuned: BySettings[dict[str, Any]] = BySettings()
@@ -151,15 +164,22 @@ class Processor(ABC):
     label: ClassVar[str]
     about: ClassVar[str]
     Settings: ClassVar[type[ProcessorSettings]]
-    #: The setting whose level is drawn as a line across the take; empty where bands have their own.
-    line: ClassVar[str] = "threshold_db"
-    #: Whether what its detector hears is a band of the sound, with a level of its own that is worth drawing.
-    watches_a_band: ClassVar[bool] = False
+    #: What shows it; measuring and pictures ask for these and for nothing else.
+    views: ClassVar[tuple[View, ...]] = ()
+    #: The setting whose level is drawn as a line across the take, where there is one.
+    line: ClassVar[str | None] = None
+    #: How its settings lie on the frequencies, for the view spectrum: from low_hz to high_hz; bells, shelves and cuts
+    #: of its bands; bands that crossovers part.
+    covers: ClassVar[Literal["span", "bells", "splits"] | None] = None
+    #: Whether a tie drawn to a strip that has none makes one of these.
+    made_by_tie: ClassVar[bool] = False
     #: Ready bands: lowest and highest frequency in Hz, and what they are called.
     ready: ClassVar[tuple[tuple[float, float, str], ...]] = ()
 
     #: Settings that the desk gives it when it is added there, where they are not the default.
     added_with: ClassVar[dict[str, Any]] = {}
+    #: Settings it is timed with, where it does little at its defaults.
+    timed_with: ClassVar[dict[str, Any]] = {}
 
     #: After `process`: each moving gain by name, in dB per frame of the block put out, the deepest lane.
     gains_db: dict[str, Array]
@@ -171,8 +191,8 @@ class Processor(ABC):
     key_heard: Array | None = None
 
     @abstractmethod
-    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> None:
-        """Make it, at rest, for a signal of 1 or 2 channels and a key of key_channels; by name where it has several."""
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
+        """Make it, at rest, for a signal of 1 or 2 channels and outside keys of 1 or 2, by name."""
 
     @classmethod
     @abstractmethod
@@ -192,11 +212,8 @@ class Processor(ABC):
         """Hear of the spectrum of the take it works on, by twelfths of an octave; None where it is not known."""
 
     @abstractmethod
-    def process(self, block: Array, key: Any = None) -> Array:
-        """The result (channels, frames) for the next block.
-
-        `key` is the outside key where one is set; for a processor whose bands have their own, outside keys by name.
-        """
+    def process(self, block: Block) -> Array:
+        """The result (channels out, frames) for the next block; what it is given is not written into."""
 
     @classmethod
     def on_take(cls) -> "type[Processor]":
@@ -220,14 +237,24 @@ class Processor(ABC):
         return None
 
     @classmethod
-    def has_bands(cls) -> bool:
-        """Whether it works by frequency: it watches a band, or has bands of its own."""
-        return cls.watches_a_band or not cls.line
+    def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any]":
+        """The processor of one level that shows, in the views in_out and burst, what this one does."""
+        return cls, settings
 
     @classmethod
-    def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
-        """The processor of one level that shows what this one does to the level it watches: itself, or None."""
-        return cls, settings
+    def channels_out(cls, settings: Any, channels: int) -> int:
+        """How many channels come out where so many go in."""
+        return channels
+
+    @classmethod
+    def settling_s(cls, settings: Any) -> float:
+        """How long it remembers what it has heard: after so much sound it stands as if it had always run."""
+        return 0.0
+
+    @classmethod
+    def tail_s(cls, settings: Any) -> float:
+        """How long it sounds on after its sound has ended, its latency left out."""
+        return 0.0
 
     @classmethod
     def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:
@@ -235,9 +262,9 @@ class Processor(ABC):
         return np.full(frequencies_hz.shape, sum(gains_db.values()))
 
     @classmethod
-    def reach_db(cls, settings: Any) -> dict[str, float] | None:
-        """By name how far each gain may move, for a processor that works by frequency; None for any other."""
-        return None
+    def reach_db(cls, settings: Any) -> dict[str, float]:
+        """By name how far each gain may move, for the view spectrum."""
+        return {}
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
         """After `process`: what its detector heard of the block, in left and right, its key's gain and cuts included;

@@ -14,6 +14,7 @@ Where the brief is silent: threshold_db goes up to 0 dB of full scale, or from -
 """
 
 import math
+from collections.abc import Mapping
 from typing import Any, Literal
 
 import numpy as np
@@ -23,7 +24,7 @@ from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.processors import usual
-from reins.core.processors.base import Array, Delay, MisfitError, Processor
+from reins.core.processors.base import Array, Block, Delay, MisfitError, Processor
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.describing import choice, number
@@ -107,7 +108,8 @@ class Deesser(FollowingCurve):
     type_name = "deesser"
     label = "De-esser"
     about = "Holds esses and harshness: a band, while it is loud."
-    watches_a_band = True
+    views = ("spectrum", "in_out", "burst", "heard")
+    covers = "span"
     ready = ((1000, 3000, "1–3 k"), (3000, 6000, "3–6 k"), (5000, 9000, "5–9 k"), (8000, 16000, "8–16 k"))
     Settings = DeesserSettings
 
@@ -127,8 +129,13 @@ class Deesser(FollowingCurve):
         own = super().latency_of(settings, sample_rate=sample_rate)
         return own + (ahead_frames(sample_rate) if cls._looks_ahead(settings) else 0)
 
-    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
-        lanes = max(channels, key_channels) if settings.key.source != "self" else channels
+    @classmethod
+    def settling_s(cls, settings: Any) -> float:
+        """As long as its gain remembers, and the reference it measures against."""
+        return super().settling_s(settings) + (1.0 if settings.relative else 0.0)
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
+        lanes = max(channels, key_channels.get(settings.key.source, channels))
         self._edge_state = np.zeros((DETECTOR_ORDER, lanes, 2))
         ahead = self._looks_ahead(settings)
         self._reference = Reference(lanes, sample_rate, ahead=ahead)
@@ -159,8 +166,8 @@ class Deesser(FollowingCurve):
             "_output": db_to_lin(settings.output_db),
         }  # fmt: skip
 
-    def _heard(self, block: Array, key: Array | None) -> Array:
-        whole = super()._heard(block, key)
+    def _heard(self, block: Block) -> Array:
+        whole = super()._heard(block)
         band = whole.copy()
         run_sections(self._edges, self._edge_state, band)
         self.key_heard = band
@@ -168,13 +175,13 @@ class Deesser(FollowingCurve):
             return band
         return self._reference.over(self._band_late.process(band), band, whole)
 
-    def process(self, block: Array, key: Array | None = None) -> Array:
-        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
+    def process(self, block: Block) -> Array:
+        """The result for the next block."""
         if self._settings.act_on == "whole":
-            return super().process(block, key)
-        gain_db = np.empty((self._gain_lanes, block.shape[1]))
-        added, band = np.empty_like(block), np.empty_like(block)
-        heard, source = self._heard(block, key), self._delay.process(block)
+            return super().process(block)
+        gain_db = np.empty((self._gain_lanes, block.sound.shape[1]))
+        added, band = np.empty_like(block.sound), np.empty_like(block.sound)
+        heard, source = self._heard(block), self._delay.process(block.sound)
         variable.filter_still(source, self._band, self._band_state, False, band)
         dynamics.follow_curve(heard, band, self._state, self._params, self._scratch, gain_db, added)
         self.gains_db = {"gain_db": self._furthest(gain_db)}

@@ -5,14 +5,16 @@ signal gives two lanes, which are then always linked.
 """
 
 from abc import abstractmethod
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
 from reins.core.dsp import dynamics
 from reins.core.processors import usual
-from reins.core.processors.base import Array, Delay, Key, KeyPath, Processor, ProcessorSettings
+from reins.core.processors.base import Array, Block, Delay, Key, KeyPath, Processor, ProcessorSettings, View, alone
 from reins.core.processors.describing import choice, number
+from reins.core.processors.release import remembers_s
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 RMS_MS = 10.0  # the window where a processor has no setting for it
@@ -87,16 +89,18 @@ def from_mid_side(signal: Array) -> Array:
 class Detecting(Processor):
     """Base of the level-driven processors: hears, delays, links; what moves is theirs."""
 
+    views: ClassVar[tuple[View, ...]] = ("in_out", "burst")
+    line: ClassVar[str | None] = "threshold_db"
     carried: ClassVar[tuple[str, ...]] = ("_state", "_key_path", "_delay")
     _settings: Any
     _input: float
     _mid_side: bool
     _link: float
 
-    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         self._channels, self._sample_rate = channels, sample_rate
-        self._outside_key = settings.key.source != "self"
-        self._lanes = max(channels, key_channels) if self._outside_key else channels
+        self._key_channels, self._key_name = key_channels, str(settings.key.source)
+        self._lanes = max(channels, key_channels.get(self._key_name, channels))
         self._key_path = KeyPath(settings.key, channels=self._lanes, sample_rate=sample_rate)
         self._delay = Delay(channels, self.latency_of(settings, sample_rate=sample_rate))
         self._scratch = np.zeros((dynamics.SCRATCH_ROWS, dynamics.CHUNK))
@@ -106,6 +110,11 @@ class Detecting(Processor):
     def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
         """The lookahead in frames."""
         return ms_to_frames(settings.lookahead_ms, sample_rate)
+
+    @classmethod
+    def settling_s(cls, settings: Any) -> float:
+        """As long as its gain remembers."""
+        return remembers_s(settings)
 
     @property
     def latency_frames(self) -> int:
@@ -153,12 +162,13 @@ class Detecting(Processor):
         params[dynamics.KEY_FLOOR_DB] = -120.0
         return params
 
-    def _heard(self, block: Array, key: Array | None) -> Array:
+    def _heard(self, block: Block) -> Array:
         """What the detector hears, in lanes."""
-        if self._outside_key and key is not None:
+        key = block.keys.get(self._key_name)
+        if key is not None:
             signal = key if key.shape[0] == self._lanes else np.repeat(key, self._lanes, axis=0)
         else:
-            signal = block if self._input == 1.0 else block * self._input
+            signal = block.sound if self._input == 1.0 else block.sound * self._input
         if self._mid_side:
             signal = to_mid_side(signal)
         self.key_heard = self._key_path.process(signal)
@@ -183,15 +193,15 @@ class Detecting(Processor):
         update = {**still, "key": Key(gain_db=settings.key.gain_db)}
         if hasattr(settings, "auto_release"):
             update["auto_release"] = False
-        twin = cls(settings.model_copy(update=update), channels=1, sample_rate=48000, key_channels=1)
+        twin = cls(settings.model_copy(update=update), channels=1, sample_rate=48000)
         amplitude = 10.0 ** (np.atleast_2d(level_db) / 20.0)
-        return np.asarray(20.0 * np.log10(np.maximum(twin.process(amplitude)[0], 1e-6)))
+        return np.asarray(20.0 * np.log10(np.maximum(twin.process(alone(amplitude, 48000))[0], 1e-6)))
 
 
 class FollowingCurve(Detecting):
     """Base of those whose gain follows a static curve with attack, hold and release (see dsp.dynamics)."""
 
-    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
         self._state = np.zeros((self._lanes, dynamics.LANE_STATE))
         self.apply(settings)
@@ -213,11 +223,11 @@ class FollowingCurve(Detecting):
     def _part_lanes(self) -> None:
         part_lanes(self._state)
 
-    def process(self, block: Array, key: Array | None = None) -> Array:
-        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
-        gain_db = np.empty((self._gain_lanes, block.shape[1]))
-        out = np.empty_like(block)
-        heard, source = self._heard(block, key), self._delay.process(block)
+    def process(self, block: Block) -> Array:
+        """The result for the next block."""
+        gain_db = np.empty((self._gain_lanes, block.sound.shape[1]))
+        out = np.empty_like(block.sound)
+        heard, source = self._heard(block), self._delay.process(block.sound)
         dynamics.follow_curve(heard, source, self._state, self._params, self._scratch, gain_db, out)
         self.gains_db = {"gain_db": self._furthest(gain_db, rising=self._params[dynamics.GAIN_SIGN] < 0.0)}
         return out

@@ -46,6 +46,8 @@ class Ducker(FollowingCurve):
     type_name = "ducker"
     label = "Ducker"
     about = "Steps back while another track speaks."
+    views = ("in_out", "burst", "returns")
+    made_by_tie = True
     Settings = DuckerSettings
 
     @classmethod

@@ -19,6 +19,8 @@ Where the brief is silent: a band that is off does nothing; bands have one gain 
 the source before the cuts.
 """
 
+import math
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -26,9 +28,9 @@ import numpy.typing as npt
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import MovingCut
-from reins.core.dsp.filters import sections_response
+from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
-from reins.core.processors.base import Array, Key, Processor
+from reins.core.processors.base import Array, Block, Key, Processor
 from reins.core.processors.eq_bands import (
     Ear,
     band_region,
@@ -39,6 +41,7 @@ from reins.core.processors.eq_bands import (
 )
 from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings
 from reins.core.processors.eq_tuning import tune_bands
+from reins.core.processors.release import remembers_s
 from reins.core.units import db_to_lin
 
 Counts = npt.NDArray[np.int64]
@@ -50,7 +53,9 @@ class DynamicEq(Processor):
     type_name = "dynamic_eq"
     label = "Dynamic EQ"
     about = "Bells, shelves and cuts that may move with what they cover."
-    line = ""
+    views = ("spectrum", "bands")
+    covers = "bells"
+    timed_with = {"bands": [{"motion": "compress", "threshold_db": -50.0, "freq_hz": 60.0 * 2.2**k} for k in range(8)]}
     carried = (
         "_region_state", "_filter_state", "_notch_state", "_follow_state", "_rest_state", "_low_cut", "_high_cut",
         "_ears",
@@ -71,9 +76,9 @@ class DynamicEq(Processor):
     _notches: list[tuple[int, Array]]
     _rest_params: Array | None
 
-    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any) -> None:
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         self._channels, self._sample_rate = channels, sample_rate
-        self._key_channels = key_channels if isinstance(key_channels, dict) else {}
+        self._key_channels = key_channels
         self._spectrum: Array | None = None
         self._region_state = np.zeros((MOST_BANDS, 2, 2))
         self._filter_state = np.zeros((MOST_BANDS, channels, 2))
@@ -133,15 +138,15 @@ class DynamicEq(Processor):
         answer = self.response_db(plain, TWELFTHS_HZ, {}, rate)
         return matching_gain(answer, self._spectrum, rate)
 
-    def process(self, block: Array, key: Any = None) -> Array:
-        """The result for the next block; `key` the outside keys by name."""
-        source = block
+    def process(self, block: Block) -> Array:
+        """The result for the next block."""
+        source = block.sound
         if self._low_cut.acting or self._high_cut.acting:
-            source = block.copy()
+            source = source.copy()
             self._low_cut.process(source)
             self._high_cut.process(source)
         self._source = source
-        moved = self._watch(source, key or {})
+        moved = self._watch(source, block.keys)
         self.gains_db = {f"band{place + 1}.gain_db": moved[row] for row, place in enumerate(self._moving)}
         out = source.copy()
         if self._rest_params is not None:
@@ -150,12 +155,12 @@ class DynamicEq(Processor):
         settings = self._settings
         wet = settings.mix_pct / 100.0
         if wet < 1.0:
-            out = (1.0 - wet) * block + (wet * self._match) * out
+            out = (1.0 - wet) * block.sound + (wet * self._match) * out
         elif self._match != 1.0:
             out *= self._match
         return out if settings.output_db == 0.0 else out * db_to_lin(settings.output_db)
 
-    def _watch(self, source: Array, keys: dict[str, Array]) -> Array:
+    def _watch(self, source: Array, keys: Mapping[str, Array]) -> Array:
         """How far each moving band has moved, in dB: (moving bands, frames)."""
         shape = (self._moving.size, source.shape[1])
         amplitude, moved = np.empty(shape), np.empty(shape)
@@ -211,9 +216,18 @@ class DynamicEq(Processor):
         return None
 
     @classmethod
-    def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
-        """None: each band has a level of its own."""
-        return None
+    def settling_s(cls, settings: Any) -> float:
+        """As long as the slowest of what moves remembers."""
+        parts = [*filter(moves, settings.bands), *([settings.rest] if settings.rest.on else [])]
+        return max(map(remembers_s, parts), default=0.0)
+
+    @classmethod
+    def tail_s(cls, settings: Any) -> float:
+        """As long as the cut or band rings that rings longest."""
+        cuts = ((settings.low_cut_hz, settings.low_cut_slope), (settings.high_cut_hz, settings.high_cut_slope))
+        rings = [ring_s(hz, 0.5 / math.sin(math.pi / (slope // 3))) for hz, slope in cuts if hz > 0.0]
+        rings += [ring_s(band.freq_hz, band.q) for band in settings.bands if band.on and (moves(band) or band.gain_db)]
+        return max(rings, default=0.0)
 
     @classmethod
     def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:

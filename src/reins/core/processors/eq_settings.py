@@ -20,6 +20,23 @@ def _cut(label: str, help: str) -> Any:
     return number(0.0, 0, 20000, label=label, unit="Hz", group="Cuts", step=1, scale="log", help=help)
 
 
+COLUMNS = {
+    "on": "on", "shape": "shape", "freq_hz": "freq", "q": "Q", "gain_db": "gain", "motion": "moves",
+    "threshold_db": "threshold", "ratio": "ratio", "knee_db": "knee", "range_db": "reach", "attack_ms": "attack",
+    "release_ms": "release", "auto_release": "auto", "timing": "times",
+}  # fmt: skip
+KEYS = {
+    "on": "on", "freq_hz": "freq", "motion": "moves", "watch": "watches", "key.source": "follows",
+    "key.gain_db": "key gain", "key.low_cut_hz": "key low cut", "key.high_cut_hz": "key high cut",
+}  # fmt: skip
+OF_REST = ("on", "gain_db", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "auto_release")
+ROWS = (
+    {"label": "the rest", "gain": "rest.gain_db", "cells": {name: f"rest.{name}" for name in OF_REST}},
+    {"label": "low cut", "cells": {"shape": "low_cut_slope", "freq_hz": "low_cut_hz"}},
+    {"label": "high cut", "cells": {"shape": "high_cut_slope", "freq_hz": "high_cut_hz"}},
+)
+
+
 class EqBand(Strict):
     """Settings of one band."""
 
@@ -86,7 +103,7 @@ class DynamicEqSettings(ProcessorSettings):
     )  # fmt: skip
     bands: list[EqBand] = Field(
         default=[], max_length=MOST_BANDS, description="Up to eight bands.",
-        json_schema_extra=listed(label="Bands", group="Bands"),
+        json_schema_extra=listed(label="Bands", group="Bands", columns=COLUMNS, keys=KEYS, rows=ROWS),
     )  # fmt: skip
     low_cut_hz: float = _cut("Low cut", "Takes away what lies below; 0 is off.")
     low_cut_slope: Slope = _slope("Low slope")

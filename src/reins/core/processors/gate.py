@@ -13,13 +13,14 @@ and release, and so starts open; the gain of silence is told as -120 dB; of two 
 told is that of the first.
 """
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from reins.core.dsp import dynamics, gating
 from reins.core.processors import usual
-from reins.core.processors.base import Array
+from reins.core.processors.base import Array, Block
 from reins.core.processors.describing import choice, number
 from reins.core.processors.detecting import Detecting, DetectorSettings
 from reins.core.processors.release import DRAIN_TIMES, SLOW_FILL_MS, slow_drain_ms
@@ -56,9 +57,12 @@ class Gate(Detecting):
     type_name = "gate"
     label = "Gate"
     about = "Opens for what is loud enough and closes behind it."
+    views = ("in_out", "burst", "states")
     Settings = GateSettings
 
-    def __init__(self, settings: GateSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:
+    def __init__(
+        self, settings: GateSettings, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}
+    ) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
         self._state = np.zeros((self._lanes, gating.GATE_STATE))
         self._state[:, gating.AMP] = 1.0 if settings.invert else -1.0
@@ -89,12 +93,12 @@ class Gate(Detecting):
         for place in (gating.AMP, gating.GATE_DB, gating.OPEN, gating.GATE_HOLD, gating.SUSTAIN):
             self._state[1, place] = self._state[0, place]
 
-    def process(self, block: Array, key: Array | None = None) -> Array:
-        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
-        gain_db = np.empty((self._gain_lanes, block.shape[1]))
+    def process(self, block: Block) -> Array:
+        """The result for the next block."""
+        gain_db = np.empty((self._gain_lanes, block.sound.shape[1]))
         told = np.empty_like(gain_db)
-        out = np.empty_like(block)
-        heard, source = self._heard(block, key), self._delay.process(block)
+        out = np.empty_like(block.sound)
+        heard, source = self._heard(block), self._delay.process(block.sound)
         gating.gate(heard, source, self._state, self._params, self._scratch, gain_db, told, out)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         self.marks = {"state": told[0]}

@@ -7,15 +7,16 @@ interpolation eight times finer, and a margin of 0.15 dB is kept for what even t
 Latency: the lookahead, and with true_peak half the interpolation filter more.
 """
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from reins.core.dsp import limiting
 from reins.core.processors import usual
-from reins.core.processors.base import Array, Processor, ProcessorSettings
+from reins.core.processors.base import Array, Block, Processor, ProcessorSettings
 from reins.core.processors.describing import choice, number
-from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, slow_drain_ms
+from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, remembers_s, slow_drain_ms
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MARGIN_DB = 0.15
@@ -57,11 +58,14 @@ class Limiter(Processor):
     type_name = "limiter"
     label = "Limiter"
     about = "Lets nothing pass its ceiling."
+    views = ("in_out", "burst")
     line = "ceiling_db"
     carried = ("_lanes", "_wanted", "_places", "_recent", "_counters")
     Settings = LimiterSettings
 
-    def __init__(self, settings: LimiterSettings, *, channels: int, sample_rate: int, key_channels: int) -> None:
+    def __init__(
+        self, settings: LimiterSettings, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}
+    ) -> None:
         self._sample_rate = sample_rate
         self._channels, self._ahead = channels, _ahead_frames(settings, sample_rate)
         self._latency = self.latency_of(settings, sample_rate=sample_rate)
@@ -112,19 +116,24 @@ class Limiter(Processor):
         """Lookahead, and the reach of the interpolation."""
         return _ahead_frames(settings, sample_rate) + (limiting.TAPS // 2 if settings.true_peak else 0)
 
+    @classmethod
+    def settling_s(cls, settings: Any) -> float:
+        """As long as its gain remembers."""
+        return remembers_s(settings)
+
     @property
     def latency_frames(self) -> int:
         """Lookahead, and the reach of the interpolation."""
         return self._latency
 
-    def process(self, block: Array, key: Array | None = None) -> Array:
+    def process(self, block: Block) -> Array:
         """The result for the next block."""
-        frames, before = block.shape[1], self._before.shape[1]
-        joined = np.concatenate([self._before, block], axis=1)
+        frames, before = block.sound.shape[1], self._before.shape[1]
+        joined = np.concatenate([self._before, block.sound], axis=1)
         self._before = joined[:, frames:].copy()
         driven = joined * self._input if self._input != 1.0 else joined
         gains = self._gains(driven[:, before - (limiting.TAPS - 1) :])
-        gain_db, out = np.empty(frames), np.empty_like(block)
+        gain_db, out = np.empty(frames), np.empty_like(block.sound)
         late = np.ascontiguousarray(driven[:, before - self._latency : before - self._latency + frames])
         limiting.apply_limit(late, gains, self._ceiling, gain_db, out)
         self.gains_db = {"gain_db": gain_db}

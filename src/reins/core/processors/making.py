@@ -2,6 +2,7 @@
 rate of the sound or at a multiple of it.
 """
 
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from reins.core.processors import PROCESSORS
@@ -26,10 +27,10 @@ class Make(NamedTuple):
         return cls(kind, times, latency_of(kind, settings, times, sample_rate=sample_rate))
 
     def processor(
-        self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any
+        self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}
     ) -> Processor | Oversampled:
         """The processor, at rest."""
-        rest = {"channels": channels, "sample_rate": sample_rate, "key_channels": key_channels}
+        rest: dict[str, Any] = {"channels": channels, "sample_rate": sample_rate, "key_channels": key_channels}
         if self.times == 1:
             return self.kind(settings, **rest)
         return Oversampled(settings, **rest, kind=self.kind, times=self.times)

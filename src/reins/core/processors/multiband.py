@@ -11,23 +11,32 @@ middle and sides are split, not left and right. Missing bands take their default
 """
 
 import itertools
+from collections.abc import Mapping
 from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field, field_validator, model_validator
 
 from reins.core.dsp import dynamics
-from reins.core.dsp.crossovers import Splitter, band_paths
-from reins.core.dsp.filters import sections_response
+from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
+from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.processors import usual
-from reins.core.processors.base import Array, MisfitError, Processor, Strict
+from reins.core.processors.base import Array, Block, MisfitError, Strict
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.describing import choice, listed, number
 from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, part_lanes, to_mid_side
+from reins.core.processors.release import remembers_s
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MOST_BANDS = 6
 LEAST_STEP = 2.0 ** (1.0 / 3.0) - 1e-3  # a third of an octave, as two or as ten to the three tenths has it
+
+
+COLUMNS = {
+    "on": "on", "mute": "mute", "solo": "solo", "direction": "moves", "threshold_db": "threshold", "ratio": "ratio",
+    "knee_db": "knee", "range_db": "reach", "attack_ms": "attack", "hold_ms": "hold", "release_ms": "release",
+    "auto_release": "auto", "rms_pct": "average", "gain_db": "gain",
+}  # fmt: skip
 
 
 class MultibandBand(Strict):
@@ -63,11 +72,14 @@ class MultibandSettings(KeyedSettings):
     crossovers_hz: list[float] = Field(
         default=[200.0, 2500.0], min_length=1, max_length=MOST_BANDS - 1,
         description="Where the bands meet: 1 to 5, rising, at least a third of an octave apart.",
-        json_schema_extra=listed(label="Crossovers", group="Bands", unit="Hz", low=20, high=20000),
+        json_schema_extra=listed(
+            label="Crossovers", group="Bands", unit="Hz", low=20, high=20000, step=1, scale="log", head="up to",
+            help="Where this band ends and the next begins.",
+        ),
     )  # fmt: skip
     bands: list[MultibandBand] = Field(
         default=[], max_length=MOST_BANDS, description="One more than crossovers, from the lowest.",
-        json_schema_extra=listed(label="Bands", group="Bands"),
+        json_schema_extra=listed(label="Bands", group="Bands", columns=COLUMNS, between="crossovers_hz"),
     )  # fmt: skip
     amount_pct: float = number(
         100.0, 0, 150, label="Amount", unit="%", group="Level", step=1,
@@ -109,12 +121,15 @@ class Multiband(Detecting):
     type_name = "multiband"
     label = "Multiband"
     about = "Splits the sound in bands and holds or lets each by itself."
-    line = ""
+    views = ("spectrum", "bands")
+    covers = "splits"
+    line = None
+    timed_with = {"crossovers_hz": [150.0, 1000.0, 6000.0], "bands": [{"threshold_db": -30.0}] * 4}
     Settings = MultibandSettings
     carried = (*Detecting.carried, "_split", "_split_key")
     _params: list[Array]
 
-    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: int) -> None:
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
         crossovers, count = settings.crossovers_hz, len(settings.bands)
         self._split = Splitter(crossovers, channels=channels, sample_rate=sample_rate)
@@ -126,13 +141,13 @@ class Multiband(Detecting):
         """Take over new settings of equal latency; state is kept as long as the number of bands stays."""
         if len(settings.bands) != len(self._state):
             self.__init__(  # type: ignore[misc]
-                settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=self._lanes
+                settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=self._key_channels
             )
             return
         super().apply(settings)
         self._split.place(settings.crossovers_hz)
         own = settings.key
-        alone = not (self._outside_key or own.gain_db or own.low_cut_hz or own.high_cut_hz)
+        alone = not (self._key_name in self._key_channels or own.gain_db or own.low_cut_hz or own.high_cut_hz)
         if alone and self._delay.frames == 0:
             self._split_key = None
         elif self._split_key is None:
@@ -173,16 +188,16 @@ class Multiband(Detecting):
         for state in self._state:
             part_lanes(state)
 
-    def process(self, block: Array, key: Array | None = None) -> Array:
-        """The result for the next block; `key` (key channels, frames) where the settings name an outside key."""
-        heard, source = self._heard(block, key), self._delay.process(block)
+    def process(self, block: Block) -> Array:
+        """The result for the next block."""
+        heard, source = self._heard(block), self._delay.process(block.sound)
         # Delayed first, split after: what is on its way must not have been split at crossovers that have moved since.
         bands = self._split.process(to_mid_side(source) if self._mid_side else source)
         watched = bands if self._split_key is None else self._split_key.process(heard)
-        result, part = np.zeros_like(block), np.empty_like(block)
+        result, part = np.zeros_like(source), np.empty_like(source)
         self.gains_db = {}
         for index, params in enumerate(self._params):
-            gain_db = np.empty((self._gain_lanes, block.shape[1]))
+            gain_db = np.empty((self._gain_lanes, source.shape[1]))
             dynamics.follow_curve(
                 watched[index], bands[index], self._state[index], params, self._scratch, gain_db, part
             )
@@ -209,9 +224,14 @@ class Multiband(Detecting):
         return {f"band{index + 1}.gain_db": path for index, path in enumerate(paths)}.get(band)
 
     @classmethod
-    def stand_in(cls, settings: Any) -> "tuple[type[Processor], Any] | None":
-        """None: each band has a level of its own."""
-        return None
+    def settling_s(cls, settings: Any) -> float:
+        """As long as the slowest band remembers."""
+        return max(remembers_s(band) for band in settings.bands)
+
+    @classmethod
+    def tail_s(cls, settings: Any) -> float:
+        """As long as the lowest crossover rings."""
+        return ring_s(settings.crossovers_hz[0], 1.0 / BUTTERWORTH_K)
 
     @classmethod
     def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:

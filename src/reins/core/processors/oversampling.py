@@ -7,12 +7,14 @@ each frame of the base rate.
 """
 
 import math
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from reins.core.dsp.halfband import REACHES, Doubler, Halver
-from reins.core.processors.base import Array, Delay, Processor
+from reins.core.processors.base import Array, Block, Delay, Processor
 
 AUTO_BELOW_MS = ((1.0, 16), (3.0, 8))  # times the rate by the shortest attack or release
 TIMES = ("attack_ms", "release_ms", "down_ms", "back_ms")
@@ -83,8 +85,9 @@ class Oversampled:
     carried = ("_inner", "_up", "_down", "_pad", "_rows", "_keys")
 
     def __init__(
-        self, settings: Any, *, channels: int, sample_rate: int, key_channels: Any, kind: type[Processor], times: int
-    ) -> None:
+        self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int],
+        kind: type[Processor], times: int,
+    ) -> None:  # fmt: skip
         self._rate, self._times, self.kind = sample_rate, times, kind
         self._inner = kind(settings, channels=channels, sample_rate=sample_rate * times, key_channels=key_channels)
         self._settings = settings
@@ -115,13 +118,11 @@ class Oversampled:
         """Hear of the spectrum of the take it works on."""
         self._inner.know(spectrum)
 
-    def process(self, block: Array, key: Any = None) -> Array:
+    def process(self, block: Block) -> Array:
         """The result for the next block."""
-        if isinstance(key, dict):
-            key = {name: self._key(name, signal) for name, signal in key.items()}
-        elif key is not None:
-            key = self._key("", key)
-        made = self._pad.process(self._inner.process(self._up.process(block), key))
+        keys = {name: self._key(name, signal) for name, signal in block.keys.items()}
+        raised = Block(self._up.process(block.sound), replace(block.when, times=self._times), keys)
+        made = self._pad.process(self._inner.process(raised))
         for stage in self._down:
             made = stage.process(made)
         self.gains_db = {name: self._at_base_rate(name, row) for name, row in self._inner.gains_db.items()}

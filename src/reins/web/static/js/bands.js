@@ -3,29 +3,8 @@
 import { element, NumberControl } from "./control.js";
 import { paintBandStrip } from "./draw/small.js";
 
-const HEADS = {
-  shape: "shape", freq_hz: "freq", q: "Q", gain_db: "gain", motion: "moves", direction: "moves", threshold_db: "threshold", ratio: "ratio",
-  knee_db: "knee", range_db: "reach", attack_ms: "attack", hold_ms: "hold", release_ms: "release", rms_pct: "average", watch: "watches",
-  timing: "times", "key.source": "follows", "key.gain_db": "key gain", "key.low_cut_hz": "key low cut", "key.high_cut_hz": "key high cut",
-  on: "on", mute: "mute", solo: "solo",
-};
-// Settings in the order they are read; those a row does not have leave their place empty.
-const ORDER = {
-  dynamic_eq: ["on", "shape", "freq_hz", "q", "gain_db", "motion", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "timing"],
-  multiband: ["on", "mute", "solo", "direction", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "hold_ms", "release_ms", "rms_pct", "gain_db"],
-};
-// What bands with keys of their own listen to.
-const KEYS = ["on", "freq_hz", "motion", "watch", "key.source", "key.gain_db", "key.low_cut_hz", "key.high_cut_hz"];
-const SINGLE_ROWS = {
-  dynamic_eq: [
-    { label: "the rest", prefix: "rest.", gain: "rest.gain_db" },
-    { label: "low cut", cells: { shape: "low_cut_slope", freq_hz: "low_cut_hz" } },
-    { label: "high cut", cells: { shape: "high_cut_slope", freq_hz: "high_cut_hz" } },
-  ],
-};
-
-/** Whether a setting has its place in the table, not among the groups of the bench. */
-export const inTable = (type, name) => type in ORDER && (/^(bands|rest\.|low_cut|high_cut)/.test(name) || name === "crossovers_hz");
+/** A number of a list as a setting of its own. */
+const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", default: list.default[index] });
 
 export class BandTable {
   /**
@@ -55,31 +34,31 @@ export class BandTable {
   build(kind, list, count, keys) {
     this.cells.clear();
     this.strips.clear();
-    const order = keys ? KEYS : ORDER[kind.type];
+    const between = kind.settings.find(({ name }) => name === list.between);
+    const columns = { ...(between && { [list.between]: between.head }), ...(keys ? list.keys : list.columns) };
+    const order = Object.keys(columns);
     const head = element("tr", "");
-    head.append(...["", "hear", "what it did", ...order.map((name) => HEADS[name])].map((word) => {
+    head.append(...["", "hear", "what it did", ...Object.values(columns)].map((word) => {
       const cell = element("th", word === "what it did" ? "band-did" : "", { scope: "col" });
       cell.textContent = word;
       return cell;
     }));
+    const own = (name, index) => (name !== list.between ? { ...list.fields.find((f) => f.name === name), name: `bands.${index}.${name}` } : index < count - 1 && numberOf(between, index));
     const bands = Array.from({ length: count }, (_, index) => ({
-      label: String(index + 1), gain: `band${index + 1}.gain_db`, index, heard: true,
-      fields: new Map(order.map((name) => [name, { ...list.fields.find((f) => f.name === name), name: `bands.${index}.${name}` }])),
+      label: String(index + 1), gain: `band${index + 1}.gain_db`, index, heard: true, free: !between,
+      fields: new Map(order.map((name) => [name, own(name, index)]).filter(([, field]) => field)),
     }));
-    const singles = (keys ? [] : SINGLE_ROWS[kind.type] ?? []).map(({ label, prefix, cells, gain }) => ({
+    const singles = (keys ? [] : list.rows ?? []).map(({ label, cells, gain }) => ({
       label, gain,
-      fields: new Map(order.flatMap((name) => {
-        const own = kind.settings.find((f) => f.name === (prefix ? prefix + (name === "timing" ? "auto_release" : name) : cells[name]));
-        return own ? [[name, own]] : [];
-      })),
+      fields: new Map(Object.entries(cells).map(([column, name]) => [column, kind.settings.find((f) => f.name === name)])),
     }));
-    this.rows = [...bands, ...singles].map((row) => this.row(kind, order, row));
+    this.rows = [...bands, ...singles].map((row) => this.row(order, row));
     this.root.replaceChildren(element("thead", ""), element("tbody", ""));
     this.root.tHead.append(head);
     this.root.tBodies[0].append(...this.rows.map(({ row }) => row));
   }
 
-  row(kind, order, { label, gain, index, heard, fields }) {
+  row(order, { label, gain, index, heard, free, fields }) {
     const row = element("tr", "", { "data-row": label });
     const cell = (className, ...content) => {
       const made = element("td", className);
@@ -97,7 +76,7 @@ export class BandTable {
       return made;
     };
     const hear = heard ? button("◠", `Hear band ${label} alone`, () => this.to.hear(gain), { "data-hear-band": label }) : null;
-    const remove = heard && kind.type === "dynamic_eq" ? [button("×", `Remove band ${label}`, () => this.to.remove(index), { "data-remove-band": label })] : [];
+    const remove = free ? [button("×", `Remove band ${label}`, () => this.to.remove(index), { "data-remove-band": label })] : [];
     cell("band-tools", ...(hear ? [hear] : []), ...remove);
     cell("band-did", ...(gain ? [strip] : []));
     for (const name of order) cell("", ...(fields.has(name) ? [this.cell(fields.get(name)).root] : []));

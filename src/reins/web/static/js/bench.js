@@ -1,6 +1,5 @@
 // The bench of the chosen processor: its controls in groups, its pictures, and what it did.
 
-import { inTable } from "./bands.js";
 import { element, makeControl } from "./control.js";
 import { paintCurve } from "./draw/curve.js";
 import { paintBurst, paintHistogram } from "./draw/small.js";
@@ -38,17 +37,16 @@ export class Bench {
     this.facts = root.querySelector(".did-facts");
     this.controls = new Map();
     this.answer = this.levels = this.now = null;
+    this.views = [];
     for (const canvas of [this.curve, this.burst, this.deep]) new ResizeObserver(() => this.paint()).observe(canvas);
   }
 
-  /** Build the controls of a processor type. @param {{type: string, line: string, settings: object[]}} kind */
-  build({ type, line, settings }) {
+  /** Build the controls of a processor type. @param {{type: string, views: string[], line: string | null, settings: object[]}} kind */
+  build({ type, views, line, settings }) {
     if (this.type === type) return;
-    this.type = type;
-    this.line = line;
-    this.answer = null;
+    Object.assign(this, { type, views, line, answer: null });
     this.controls.clear();
-    settings = settings.filter(({ name, kind }) => kind !== "list" && !inTable(type, name));
+    settings = settings.filter(({ kind }) => kind !== "list");
     const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
     const rows = (group) => settings.filter((s) => s.group === group).length;
     this.panel.classList.toggle("is-out-under-level", rows("Level") < rows("Key"));
@@ -118,10 +116,10 @@ export class Bench {
       told.times = String(times);
       return [gain, name];
     });
-    const ofBands = named.length && (named.length > 1 || this.line === "") ? [["heads", ""], ...named] : [];
+    const ofBands = named.length && this.views.includes("bands") ? [["heads", ""], ...named] : [];
     told.heads = "usual / deepest / mean, dB";
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
-    const returns = this.type === "ducker" ? [["returns", "back after"]] : [];
+    const returns = this.views.includes("returns") ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
       ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS].map(([name, label]) => {
         const row = element("div", "did-row", { "data-fact": name });

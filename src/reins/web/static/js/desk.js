@@ -69,9 +69,11 @@ const shown = (kit, data) => ({
     return take ? `${take.channels === 1 ? "mono" : "stereo"} · ${clock(take.frames / this.document.sample_rate)}` : "no take";
   },
   /** What is known of the chosen processor's type. */
-  get kind() { return this.processors.find((p) => p.type === this.processor?.type); },
+  get kind() { return this.processor ? this.kindOf(this.processor) : undefined; },
+  kindOf(entry) { return this.processors.find(({ type }) => type === entry.type); },
   get isTied() { return (this.processor?.settings.key?.source ?? "self") !== "self"; },
-  get isGate() { return this.processor?.type === "gate"; },
+  /** Whether a processor has a view. */
+  shows(entry, view) { return this.kindOf(entry).views.includes(view); },
   get guide() { return this.kind ? `/guide/${this.kind.type}` : "#"; },
   labelOf(entry) { return this.processors.find((p) => p.type === entry.type).label; },
   isSelected(entry) { return entry.id === this.processorId; },
@@ -265,7 +267,7 @@ const shown = (kit, data) => ({
 
   /** The threshold as it lies on the source: drive lifts the sound towards it. */
   thresholdDb() {
-    if (!this.processor || this.empty || this.kind.line === "") return null;
+    if (!this.processor || this.empty || !this.kind.line) return null;
     if (this.processor.settings.relative) return null;
     const settings = { ...this.processor.settings, ...kit.attempted };
     return settings[this.kind.line] - (settings.input_db ?? 0);

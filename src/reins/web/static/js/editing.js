@@ -99,13 +99,13 @@ export const editing = (kit, data) => ({
     });
     return [["self", "itself"], ...taps];
   },
-  /** A rein drawn from one strip to another: the processor chosen there follows it, else its ducker, made if need be. */
+  /** A rein drawn from one strip to another: the processor chosen there follows it, else one that is made by ties. */
   async tie(from, to) {
     const chosen = to === this.stripId && this.processor?.settings.key ? this.processor : null;
     if (to !== this.stripId) this.select(to);
-    let entry = chosen ?? this.chain.find(({ type }) => type === "ducker");
+    let entry = chosen ?? this.chain.find((one) => this.kindOf(one).made_by_tie);
     if (!entry) {
-      await this.add("ducker");
+      await this.add(this.processors.find((kind) => kind.made_by_tie).type);
       entry = this.processor;
     }
     if (!entry?.settings.key) return;

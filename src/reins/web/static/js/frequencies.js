@@ -16,21 +16,23 @@ export const frequencies = (kit, data) => ({
   whole: false,
   beside: "",
   reading: "",
-  pictures: { deesser: "spectrum" },
+  pictures: {},
   bandsTab: "bands",
   heardBand: null,
   keyBand: "",
   mapShown: false,
 
   /** Whether the chosen processor has bands in a table. */
-  get banded() { return this.working && this.kind.line === ""; },
-  get byFrequency() { return this.banded || this.processor?.type === "deesser"; },
-  get showsSpectrum() { return !this.working || this.banded || this.pictures[this.processor.type] === "spectrum"; },
+  get banded() { return this.working && this.kind.views.includes("bands"); },
+  get byFrequency() { return this.working && this.kind.views.includes("spectrum"); },
+  /** The picture shown beside the controls: the one chosen for this type, else its first. */
+  get showsSpectrum() { return !this.working || this.banded || (this.pictures[this.kind.type] ?? this.kind.views[0]) === "spectrum"; },
   get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": this.working && !this.banded && this.showsSpectrum, "is-bare": !this.working }; },
-  get hearsBand() { return this.processor?.type === "deesser"; },
+  get hearsBand() { return this.working && this.kind.covers === "span"; },
   get showsTable() { return this.banded && (this.bandsTab === "bands" || this.showsKeys); },
   /** Whether the table is that of what bands with keys of their own listen to. */
-  get showsKeys() { return Boolean(this.topology) && this.bandsTab === "keys"; },
+  get showsKeys() { return this.hasKeys && this.bandsTab === "keys"; },
+  get hasKeys() { return this.banded && Boolean(this.field("bands").keys); },
   get ready() { return this.kind?.ready ?? []; },
   get besides() {
     const strips = [...this.document.order, ...this.document.bus_order].filter((id) => id !== this.stripId);
@@ -38,9 +40,11 @@ export const frequencies = (kit, data) => ({
   },
   field(name) { return this.kind.settings.find((setting) => setting.name === name); },
   get roomForBands() { return this.banded && this.processor.settings.bands.length < this.field("bands").most; },
-  get canAddBand() { return this.processor?.type === "dynamic_eq" && this.roomForBands; },
-  get canSplit() { return this.processor?.type === "multiband" && this.roomForBands; },
-  get canJoin() { return this.processor?.type === "multiband" && this.processor.settings.bands.length > 2; },
+  /** Whether bands stand by themselves, not between crossovers. */
+  get free() { return this.banded && !this.field("bands").between; },
+  get canAddBand() { return this.free && this.roomForBands; },
+  get canSplit() { return this.banded && !this.free && this.roomForBands; },
+  get canJoin() { return this.banded && !this.free && this.processor.settings.bands.length > 2; },
   get topology() { return this.processor?.settings.topology; },
 
   beginFrequencies() {
@@ -99,7 +103,7 @@ export const frequencies = (kit, data) => ({
     this.watchNow();
   },
   /** What the chosen processor covers, band by band. */
-  get regions() { return this.working && this.byFrequency ? shapesOf(this.kind.type).regions(this.settingsNow()) : []; },
+  get regions() { return this.working && this.byFrequency ? shapesOf(this.kind.covers).regions(this.settingsNow()) : []; },
   /** What the source of the chosen strip is made of: changes whenever that does. */
   get sourceKey() { return this.isTrack ? [this.strip.take_id, this.strip.start_frame, this.strip.trim_db, this.strip.inverted] : this.session.step; },
   /** Another strip or processor is on the bench. */
@@ -208,7 +212,7 @@ export const frequencies = (kit, data) => ({
       kit.spectrum.chosen = kit.chosen;
       return this.keepSetting("bands", [...this.processor.settings.bands, band]);
     }
-    if (this.processor?.type !== "deesser") return null;
+    if (!this.working || this.kind.covers !== "span") return null;
     const { low_hz: low, high_hz: high } = this.processor.settings;
     const half = Math.sqrt(high / low);
     return this.keepMany({ low_hz: Math.round(kept(this.field("low_hz"), hz / half)), high_hz: Math.round(kept(this.field("high_hz"), hz * half)) });

@@ -14,7 +14,7 @@ function reach(band) {
   return [Math.max(LOW, band.freq_hz / HALF(band)), Math.min(HIGH, band.freq_hz * HALF(band))];
 }
 
-const EQ = {
+const BELLS = {
   /** Pegs: what each moves by frequency and gain. */
   pegs: ({ bands }) => bands.map((band, index) => ({ name: `bands.${index}`, label: String(index + 1), hz: band.freq_hz, gain: band.gain_db, band })),
   /** The cuts that are on; low and high, where a line has them, are how far its neighbours let it go. */
@@ -41,7 +41,7 @@ const EQ = {
   },
 };
 
-const MULTIBAND = {
+const SPLITS = {
   pegs: () => [],
   lines: ({ crossovers_hz: all }) => all.map((hz, index) => ({
     setting: `crossovers_hz.${index}`, label: `Crossover ${index + 1}`, hz,
@@ -59,7 +59,7 @@ const MULTIBAND = {
   },
 };
 
-const DEESSER = {
+const SPAN = {
   pegs: () => [],
   lines: ({ low_hz: low, high_hz: high }) => [
     { setting: "low_hz", label: "From", hz: low, high: high / 1.06 },
@@ -71,5 +71,5 @@ const DEESSER = {
 
 const NONE = { pegs: () => [], lines: () => [], regions: () => [], thresholds: () => [] };
 
-/** What can be drawn of a processor type. */
-export const shapesOf = (type) => ({ dynamic_eq: EQ, multiband: MULTIBAND, deesser: DEESSER })[type] ?? NONE;
+/** What can be drawn of a processor whose settings cover the frequencies so. @param {"bells" | "splits" | "span" | null | undefined} covers */
+export const shapesOf = (covers) => ({ bells: BELLS, splits: SPLITS, span: SPAN })[covers] ?? NONE;

@@ -45,11 +45,11 @@ export class Spectrum {
 
   /** Show a processor (null: none) with its settings, those of a drag laid over them. */
   show(kind, settings) {
-    Object.assign(this, { kind, settings, shapes: shapesOf(kind?.type) });
+    Object.assign(this, { kind, settings, shapes: shapesOf(kind?.covers) });
     this.fields = kind?.settings ?? [];
     this.model.thresholds = settings ? this.shapes.thresholds(settings) : [];
     this.model.crossovers = settings ? this.shapes.lines(settings).map(({ hz }) => hz) : [];
-    this.model.watched = kind?.type === "deesser" && settings ? this.shapes.regions(settings)[0].span : null;
+    this.model.watched = kind?.covers === "span" && settings ? this.shapes.regions(settings)[0].span : null;
     if (!settings) this.model.frequency = this.model.curve = null;
     this.paint();
   }

@@ -6,7 +6,7 @@ import { putStyle, putText } from "./put.js";
 export function meterStation(station, meters) {
   const gain = meters?.gains[station.dataset.processor] ?? 0;
   const moved = Math.abs(gain) > 0.05;
-  const said = station.dataset.type === "gate" && meters && !moved ? "● open" : "";
+  const said = station.dataset.opens === "true" && meters && !moved ? "● open" : "";
   putText(station.querySelector(".station-gain"), moved ? `${gain > 0 ? "+" : "−"}${Math.min(Math.abs(gain), 99).toFixed(1)} dB` : said);
   putStyle(station.querySelector(".station-held"), "width", `${Math.round(Math.min(Math.abs(gain) / 24, 1) * 100)}%`);
   const given = gain > 0.05 || said !== "";

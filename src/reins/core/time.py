@@ -1,11 +1,12 @@
-"""The time every strip hears: a stream that starts at a frame and, looping, jumps back from the loop's end.
+"""The time of the session: what every strip and processor hears of it.
 
-At the seam the sound fades over: for SEAM_MS after the jump what follows the loop's end goes on and fades out, while
-the loop's beginning fades in. Every pass but the first begins like that, so passes two and three are the same.
+A stream starts at a frame and, looping, jumps back from the loop's end. At the seam the sound fades over: for SEAM_MS
+after the jump what follows the loop's end goes on and fades out, while the loop's beginning fades in. Every pass but
+the first begins like that, so passes two and three are the same.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -78,3 +79,41 @@ class Stream:
         share = (length - left + np.arange(1, count + 1)) / (length + 1)
         going_on = sound(self.loop[1] + position - self.loop[0], count)
         piece[:, :count] = going_on + (0.5 - 0.5 * np.cos(np.pi * share)) * (piece[:, :count] - going_on)
+
+
+@dataclass(frozen=True)
+class When:
+    """The place of a block in the session: the frames first .. first + frames of a stream, and the session's beat.
+
+    first is negative before the stream begins. `times`: the block is at so many times the rate (oversampling).
+    """
+
+    stream: Stream
+    first: int
+    frames: int
+    sample_rate: int
+    tempo_bpm: float = 120.0
+    beats_per_bar: int = 4
+    times: int = 1
+
+    def later(self, frames: int) -> "When":
+        """The place so many frames later."""
+        return replace(self, first=self.first + frames) if frames else self
+
+    def spans(self) -> list[tuple[int, int]]:
+        """(session frame, length) of each piece the block falls into at the loop's jump."""
+        return self.stream.spans(self.first, self.frames)
+
+    def seconds(self) -> Array:
+        """The session's time at each sample of the block, in seconds."""
+        steps = np.arange(self.times) / self.times
+        pieces = [(np.arange(begin, begin + length)[:, None] + steps).ravel() for begin, length in self.spans()]
+        return np.concatenate(pieces) / self.sample_rate
+
+    def beats(self) -> Array:
+        """Beats since the session's frame 0 at each sample of the block."""
+        return self.seconds() * (self.tempo_bpm / 60.0)
+
+    def bars(self) -> Array:
+        """Bars since the session's frame 0 at each sample of the block."""
+        return self.beats() / self.beats_per_bar
