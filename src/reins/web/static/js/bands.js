@@ -4,7 +4,7 @@ import { element, NumberControl } from "./control.js";
 import { paintBandStrip } from "./draw/small.js";
 
 /** A number of a list as a setting of its own. */
-const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", default: list.default[index] });
+const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", default: list.default[index] ?? list.high });
 
 export class BandTable {
   /**
@@ -38,8 +38,8 @@ export class BandTable {
     const columns = { ...(between && { [list.between]: between.head }), ...(keys ? list.keys : list.columns) };
     const order = Object.keys(columns);
     const head = element("tr", "");
-    head.append(...["", "hear", "what it did", ...Object.values(columns)].map((word) => {
-      const cell = element("th", word === "what it did" ? "band-did" : "", { scope: "col" });
+    head.append(...["", "hear", "what it did", ...Object.values(columns)].map((word, index) => {
+      const cell = element("th", word === "what it did" ? "band-did" : `of-${order[index - 3] ?? "tools"}`, { scope: "col" });
       cell.textContent = word;
       return cell;
     }));
@@ -79,7 +79,7 @@ export class BandTable {
     const remove = free ? [button("×", `Remove band ${label}`, () => this.to.remove(index), { "data-remove-band": label })] : [];
     cell("band-tools", ...(hear ? [hear] : []), ...remove);
     cell("band-did", ...(gain ? [strip] : []));
-    for (const name of order) cell("", ...(fields.has(name) ? [this.cell(fields.get(name)).root] : []));
+    for (const name of order) cell(`of-${name}`, ...(fields.has(name) ? [this.cell(fields.get(name)).root] : []));
     if (index !== undefined) row.addEventListener("pointerdown", () => this.to.select([index]));
     return { row, gain, hear };
   }
