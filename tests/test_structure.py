@@ -41,6 +41,27 @@ def test_no_import_goes_against_the_arrows(room):
     assert wrong == []
 
 
+#: Within the core: what is below knows nothing of what is above.
+MAY_NOT_IMPORT = {
+    "core/dsp": ("processors", "engine", "measure", "trials", "sessions"),
+    "core/measure": ("processors", "engine", "trials"),
+    "core/processors": ("engine", "measure", "trials", "sessions"),
+    "core/engine": ("trials",),
+}
+
+
+@pytest.mark.parametrize("room", MAY_NOT_IMPORT)
+def test_within_the_core_what_is_below_knows_nothing_of_what_is_above(room):
+    wrong = [
+        f"{path.relative_to(ROOT)}: {name}"
+        for path in (ROOT / room).rglob("*.py")
+        for name in imports_of(path)
+        if name.startswith("reins.core.") and name.split(".")[2] in MAY_NOT_IMPORT[room]
+    ]
+
+    assert wrong == []
+
+
 def test_what_the_processors_package_offers_is_what_it_lists():
     package = importlib.import_module("reins.core.processors")
 

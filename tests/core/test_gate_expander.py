@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
-from reins.core.measure.span import measure_span
 from reins.core.processors import PROCESSORS
 from reins.core.starting_points import find_starting_point
+from reins.core.trials.running import Trial
+from reins.core.trials.spans import measure_span
 from reins.demo import drums, strings, voices
 from tests.conftest import RATE
 from tests.reference.gate import expander_out_db, gate_gains
@@ -256,7 +257,7 @@ def test_what_a_gate_did_is_counted(make_take):
         "x",
     )
 
-    span = measure_span(take, [entry], "g", 0, take.facts.frames)
+    span = measure_span(Trial(take, [entry]), "g", 0, take.facts.frames)
 
     assert span.gate == {
         "open_pct": pytest.approx(24, abs=0.01), "openings": 3, "shortest_ms": pytest.approx(50, abs=0.03),
@@ -271,7 +272,7 @@ def test_how_long_a_dip_takes_to_return_is_measured(make_take):
     values = {"amount_db": 12, "threshold_db": -40, "down_ms": 0, "hold_ms": 0, "back_ms": 100, "key": {"source": "k"}}
     entry = parse_entry({"type": "ducker", "id": "d", "settings": values}, "x")
 
-    span = measure_span(take, [entry], "d", 0, 3 * RATE, keys={"k": key})
+    span = measure_span(Trial(take, [entry], {"k": key}), "d", 0, 3 * RATE)
 
     # From -12 dB to -0.5 dB by one pole: 100 ms times ln(24).
     assert span.return_s == pytest.approx(0.1 * np.log(24), abs=0.002)

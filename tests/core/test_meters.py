@@ -6,9 +6,10 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.mixer import Listening, Mixer
-from reins.core.measure.matching import match_listening, match_makeup
 from reins.core.measure.meters import MasterMeter, PeakHold
 from reins.core.sessions import Document, Track
+from reins.core.trials.matching import match_listening, match_makeup
+from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 from tests.conftest import RATE
 
@@ -111,7 +112,7 @@ def test_matched_makeup_leaves_the_loudness_as_it_was(make_take, settings):
     take = make_take(bursts())
     before = parse_entry({"type": "compressor", "id": "b", "settings": {"threshold_db": -30, "makeup_db": 5}}, "x")
 
-    makeup_db = match_makeup(take, [before, held(**settings)], "c", 0, take.facts.frames, lambda: None)
+    makeup_db = match_makeup(Trial(take, [before, held(**settings)]), "c", 0, take.facts.frames, lambda: None)
 
     def loudness(entries):
         mixer = Mixer(
@@ -128,6 +129,6 @@ def test_makeup_cannot_be_matched_in_silence_or_where_there_is_none(make_take):
     silence = make_take(np.zeros((1, RATE)))
 
     with pytest.raises(ConflictError, match="nothing loud enough"):
-        match_makeup(silence, [held()], "c", 0, RATE, lambda: None)
+        match_makeup(Trial(silence, [held()]), "c", 0, RATE, lambda: None)
     with pytest.raises(ConflictError, match="with a makeup"):
-        match_makeup(silence, [limiter], "l", 0, RATE, lambda: None)
+        match_makeup(Trial(silence, [limiter]), "l", 0, RATE, lambda: None)

@@ -5,7 +5,9 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
-from reins.core.measure.span import _Fold, measure_source, measure_span
+from reins.core.measure.span import Fold, measure_source
+from reins.core.trials.running import Trial
+from reins.core.trials.spans import measure_span
 from tests.conftest import RATE, kept
 
 
@@ -23,7 +25,7 @@ def plain(noise, entries):
 def test_statistics_are_those_of_the_gain(make_take, noise, entries):
     take = make_take(noise)
     for entry in (entries[0], parse_entry({"type": "expander", "id": "c", "settings": {"threshold_db": -20}}, "x")):
-        span = measure_span(take, [entry], "c", 0, noise.shape[1])
+        span = measure_span(Trial(take, [entry]), "c", 0, noise.shape[1])
 
         chain = Chain([entry], channels=2, sample_rate=RATE)
         late = chain._stages[0].processor.latency_frames
@@ -40,7 +42,7 @@ def test_statistics_are_those_of_the_gain(make_take, noise, entries):
 def test_what_is_given_is_counted_as_what_is_taken_and_half_a_db_counts():
     taken, given = np.array([-0.499, -0.5, -0.75, -7.0, -80.0, 0.0]), np.array([0.499, 0.5, 0.75, 7.0, 80.0, 0.0])
     for gains in (taken, given):
-        fold = _Fold(0, 6, channels=1, sample_rate=RATE, keyed=False, banded=True)
+        fold = Fold(0, 6, channels=1, sample_rate=RATE, keyed=False, banded=True)
         fold.feed(np.zeros((1, 6)), {"gain_db": gains}, None, 0)
         statistics, band = fold.span().statistics(), fold.span().bands["gain_db"].statistics(6)
         assert statistics["held_pct"] == pytest.approx(100 * 4 / 6)
@@ -48,7 +50,7 @@ def test_what_is_given_is_counted_as_what_is_taken_and_half_a_db_counts():
 
 
 def test_columns_and_levels_are_those_of_the_result(make_take, noise, entries):
-    span = measure_span(make_take(noise), entries, "c", 0, 24000)
+    span = measure_span(Trial(make_take(noise), entries), "c", 0, 24000)
     peaks, deepest, _ = span.columns(0, 24000, 75)
 
     result, gain = plain(kept(noise), entries)
@@ -60,8 +62,8 @@ def test_columns_and_levels_are_those_of_the_result(make_take, noise, entries):
 def test_a_span_inside_a_take_shows_what_the_whole_shows(make_take, noise, entries):
     take = make_take(np.tile(noise, 8))
 
-    whole = measure_span(take, entries, "c", 0, take.facts.frames)
-    part = measure_span(take, entries, "c", 150016, 24000)
+    whole = measure_span(Trial(take, entries), "c", 0, take.facts.frames)
+    part = measure_span(Trial(take, entries), "c", 150016, 24000)
 
     np.testing.assert_allclose(part.columns(150016, 24000, 50)[1], whole.columns(150016, 24000, 50)[1], atol=1e-3)
 
@@ -80,4 +82,4 @@ def test_a_span_can_be_stopped(make_take, noise, entries):
         raise InterruptedError("newer")
 
     with pytest.raises(InterruptedError, match="newer"):
-        measure_span(make_take(noise), entries, "c", 0, 24000, stop)
+        measure_span(Trial(make_take(noise), entries), "c", 0, 24000, stop)

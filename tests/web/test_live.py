@@ -7,7 +7,8 @@ import numpy as np
 import soundfile as sf
 from fastapi.testclient import TestClient
 
-from reins.core.engine.mixer import Mixer, session_frames
+from reins.core.engine.length import session_frames
+from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix
 from reins.services.editing import document_of
 from reins.services.processing import measure_file

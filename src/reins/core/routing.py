@@ -110,8 +110,8 @@ def _circle(document: Document, members: Iterable[str]) -> str:
 def leading_to(document: Document, strip_id: str, *, chain: bool = False) -> Document:
     """The document reduced to what leads to a strip's input, and, with `chain`, to its chain's result.
 
-    Nothing else of the session can change how that sounds: two that are equal sound equal. Names, drafts, loop and
-    tempo are left out, mute and solo worked into mute; the strip itself stands at rest, straight into the master.
+    Nothing else of the session can change how that sounds: two that are equal sound equal. Names, drafts and loop
+    are left out, mute and solo worked into mute; the strip itself stands at rest, straight into the master.
     """
     wanted: set[str] = {strip_id}
     before = 0
@@ -132,6 +132,7 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False) -> Doc
     buses = {k: b.model_copy(update=at_rest(k)) for k, b in document.buses.items() if k in wanted}
     held = document.master.chain if chain and strip_id == MASTER else []
     return Document(
-        name="x", sample_rate=document.sample_rate, tracks=tracks, order=[k for k in document.order if k in wanted],
+        name="x", sample_rate=document.sample_rate, tempo_bpm=document.tempo_bpm,
+        beats_per_bar=document.beats_per_bar, tracks=tracks, order=[k for k in document.order if k in wanted],
         buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=held),
     )  # fmt: skip

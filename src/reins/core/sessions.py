@@ -18,6 +18,7 @@ from reins.core.chainfile import (
 from reins.core.limits import MAX_BUSES, MAX_ID, MAX_PROCESSORS, MAX_RATE, MAX_START_S, MAX_TRACKS, MIN_RATE
 from reins.core.processors.base import MisfitError, PartError, Strict
 from reins.core.processors.describing import choice, number
+from reins.core.time import Beat
 from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
@@ -182,6 +183,11 @@ class Document(Strict):
             if sorted(order) != sorted(kept):
                 raise ValueError(f"{what} must name each of {sorted(kept)} once, in the order they are shown")
         return self
+
+    @property
+    def beat(self) -> Beat:
+        """Tempo and metre."""
+        return Beat(self.tempo_bpm, self.beats_per_bar)
 
     def track(self, track_id: str) -> Track:
         """The track with this id, or NotFoundError."""

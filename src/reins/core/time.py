@@ -82,6 +82,14 @@ class Stream:
 
 
 @dataclass(frozen=True)
+class Beat:
+    """The session's tempo and metre; beat 0 is its frame 0."""
+
+    tempo_bpm: float = 120.0
+    per_bar: int = 4
+
+
+@dataclass(frozen=True)
 class When:
     """The place of a block in the session: the frames first .. first + frames of a stream, and the session's beat.
 
@@ -92,8 +100,7 @@ class When:
     first: int
     frames: int
     sample_rate: int
-    tempo_bpm: float = 120.0
-    beats_per_bar: int = 4
+    beat: Beat = Beat()
     times: int = 1
 
     def later(self, frames: int) -> "When":
@@ -112,8 +119,8 @@ class When:
 
     def beats(self) -> Array:
         """Beats since the session's frame 0 at each sample of the block."""
-        return self.seconds() * (self.tempo_bpm / 60.0)
+        return self.seconds() * (self.beat.tempo_bpm / 60.0)
 
     def bars(self) -> Array:
         """Bars since the session's frame 0 at each sample of the block."""
-        return self.beats() / self.beats_per_bar
+        return self.beats() / self.beat.per_bar

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from reins.core.audio import AudioWriter
-from reins.core.engine.mixer import session_frames
+from reins.core.engine.length import sounding_frames, strip_frames
 from reins.core.engine.offline import render_mix_and_stems, render_strip, stem_ids
 from reins.core.limits import MAX_RATE, MIN_RATE, check_room
 from reins.core.sessions import Document
@@ -65,10 +65,10 @@ def export_strip(
         track = document.tracks[strip_id]
         if track.take_id is None:
             raise ConflictError(f"{track.name}: this track has no take; there is nothing to export.")
-        facts = takes[track.take_id].facts
-        frames, channels = track.start_frame + facts.frames, facts.channels
+        channels = takes[track.take_id].facts.channels
     else:
-        frames = _length(document, takes)
+        _length(document, takes)
+    frames = strip_frames(document, takes, strip_id)
     check_room(path.parent, output.bytes_for(frames, channels, document.sample_rate), "The export")
     done, told = 0, {}
     with output.writer(path, channels=channels, source_rate=document.sample_rate) as writer:
@@ -80,7 +80,7 @@ def export_strip(
 
 
 def _length(document: Document, takes: dict[str, Take]) -> int:
-    frames = session_frames(document, takes)
+    frames = sounding_frames(document, takes)
     if frames == 0:
         raise ConflictError("There is nothing to export yet: the session has no track with a take.")
     return frames

@@ -6,13 +6,11 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.engine.chain import Chain, wants_spectrum
-from reins.core.engine.offline import run_chain
-from reins.core.lanes import Lane, is_take, reader
+from reins.core.lanes import Lane
 from reins.core.measure.maps import TakeMap, map_picture
 from reins.core.measure.spectra import POINTS_HZ, SpectrumMeter, spectrum_of_take, to_db
-from reins.core.sound import Sound
 from reins.core.takes import Take
+from reins.core.trials.running import Trial
 from reins.core.units import note_name
 from reins.errors import InputError
 from reins.services.editing import document_of
@@ -62,8 +60,9 @@ class Frequencies:
         else:
             keys, key_name = self._sounds.keys(document, strip_id, check)
             heard = (processor_id, band) if what == "key" and processor_id else None
-            place = (heard, name, key_name, tuple(entry.model_dump_json() for entry in entries))
-            power = self._known.get(place, lambda: _run(entries, sound, keys, heard, check))
+            place = (heard, name, key_name, document.beat, tuple(entry.model_dump_json() for entry in entries))
+            trial = Trial(sound, entries, keys, document.beat)
+            power = self._known.get(place, lambda: _run(trial, heard, check))
         return {"db": np.round(to_db(power), 1).tolist()}
 
     def picture(
@@ -92,19 +91,11 @@ def _up_to(chain: list[ProcessorEntry], processor_id: str | None, what: str) -> 
     return chain[: places[0] + (what != "source")]
 
 
-def _run(
-    entries: list[ProcessorEntry], sound: Sound, keys: dict[str, Sound], detector: tuple[str, str] | None, check: Check
-) -> Array:
+def _run(trial: Trial, detector: tuple[str, str] | None, check: Check) -> Array:
     """Mean power of what a chain makes, or of what one of its detectors (of a processor, and of a band) hears."""
-    rate = sound.facts.sample_rate
-    chain = Chain(
-        entries, channels=sound.facts.channels, sample_rate=rate,
-        key_channels={name: key.facts.channels for name, key in keys.items()},
-        spectrum=sound.spectrum() if wants_spectrum(entries) else None, on_take=is_take(sound),
-    )  # fmt: skip
-    meter = SpectrumMeter(sample_rate=rate)
-    readers = {name: reader(key, 0) for name, key in keys.items()}
-    for block, _ in run_chain(chain, reader(sound, 0), sound.facts.frames, block_frames=RUN_FRAMES, keys=readers):
+    chain, facts = trial.chain(), trial.sound.facts
+    meter = SpectrumMeter(sample_rate=facts.sample_rate)
+    for block, _ in trial.run(0, facts.frames, block_frames=RUN_FRAMES, chain=chain):
         check()
         heard = chain.heard(*detector) if detector else None
         if heard is not None or detector is None:

@@ -3,9 +3,10 @@
 from typing import Any
 
 from reins.core.changes import SetProcessor
-from reins.core.engine.mixer import session_frames
-from reins.core.measure import matching
+from reins.core.engine.length import session_frames
 from reins.core.sessions import Document
+from reins.core.trials import matching
+from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 from reins.services.editing import change_session, document_of
 from reins.services.house import House
@@ -38,7 +39,8 @@ class Matching:
         start, end = span_of(document, sound.facts.frames)
         chain = document.strip(strip_id).chain
         keys, _ = self._sounds.keys(document, strip_id)
-        makeup_db = matching.match_makeup(sound, chain, processor_id, start, end, lambda: None, keys)
+        trial = Trial(sound, chain, keys, document.beat)
+        makeup_db = matching.match_makeup(trial, processor_id, start, end, lambda: None)
         change = SetProcessor(
             kind="set_processor", strip_id=strip_id, processor_id=processor_id, settings={"makeup_db": makeup_db}
         )

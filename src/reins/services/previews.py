@@ -11,13 +11,15 @@ import numpy as np
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
-from reins.core.measure.pictures import burst, curve, frequency, level_histogram
-from reins.core.measure.span import Level, Span, measure_source, measure_span
+from reins.core.measure.span import Level, Span, measure_source
 from reins.core.processors import PROCESSORS
 from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
 from reins.core.sound import Sound
+from reins.core.trials.pictures import burst, curve, frequency, level_histogram
+from reins.core.trials.running import Trial
+from reins.core.trials.spans import measure_span
 from reins.errors import InputError
 from reins.services.editing import document_of
 from reins.services.house import House
@@ -55,14 +57,13 @@ class Previews:
             )
         document = document_of(self._house, session_id)
         if processor_id and settings:
-            trial = SetProcessor(kind="set_processor", strip_id=strip_id, processor_id=processor_id, settings=settings)
-            document, _ = trial.apply(document)
+            tried = SetProcessor(kind="set_processor", strip_id=strip_id, processor_id=processor_id, settings=settings)
+            document, _ = tried.apply(document)
         chain = document.strip(strip_id).chain
         sound, name = self._sounds.source(document, strip_id, check)
         keys, key_name = self._sounds.keys(document, strip_id, check)
-        span, source = self._spans_of(
-            f"{name} {key_name}", sound, chain, processor_id, start, frames, whole, check, keys
-        )  # fmt: skip
+        trial = Trial(sound, chain, keys, document.beat)
+        span, source = self._spans_of(f"{name} {key_name}", trial, processor_id, start, frames, whole, check)
         answer = _envelopes(sound, span, start, frames, columns)
         answer |= {"number": number, "whole": whole, "statistics": span.statistics() | {"return_s": span.return_s}}
         answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
@@ -89,19 +90,20 @@ class Previews:
         return self._known.get(("levels", name), lambda: level_histogram(sound)) | whole
 
     def _spans_of(
-        self, name: str, take: Sound, chain: list[ProcessorEntry], processor_id: str | None,
-        start: int, frames: int, whole: bool, check: Callable[[], None], keys: dict[str, Sound],
+        self, name: str, trial: Trial, processor_id: str | None, start: int, frames: int, whole: bool,
+        check: Callable[[], None],
     ) -> tuple[Span, Level]:  # fmt: skip
+        take = trial.sound
         length = take.facts.frames
         if whole:
             start, frames = 0, length
         start = min(start, length - 1) // BIN_FRAMES * BIN_FRAMES
         frames = min(frames + BIN_FRAMES, length - start)
-        made = tuple(entry.model_dump_json() for entry in chain)
+        made = (trial.beat, *(entry.model_dump_json() for entry in trial.entries))
         place = (name, start, frames)
         source = self._known.get((*place, "source"), lambda: measure_source(take, start, frames, check))
         span = self._known.get(
-            (*place, made, processor_id), lambda: measure_span(take, chain, processor_id, start, frames, check, keys)
+            (*place, made, processor_id), lambda: measure_span(trial, processor_id, start, frames, check)
         )
         return span, source
 

@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from reins.core.engine.mixer import session_frames
+from reins.core.engine.length import session_frames
 from reins.core.engine.offline import render_incoming, render_strip
 from reins.core.lanes import Lane, Silence
 from reins.core.routing import leading_to, ties

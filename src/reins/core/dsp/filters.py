@@ -41,8 +41,12 @@ def butterworth_cut(kind: str, *, cutoff_hz: float, order: int, sample_rate: int
 
 
 def ring_s(frequency_hz: float, q: float) -> float:
-    """How long a resonance of second order takes to fall by 60 dB: its amplitude goes as exp(-pi f t / Q)."""
-    return 3.0 * math.log(10.0) * q / (math.pi * frequency_hz)
+    """How long a resonance of second order takes to fall by 60 dB: its amplitude goes as exp(-pi f t / Q), below Q 0.5
+    as the slower of its two real poles.
+    """
+    damping = 0.5 / q
+    slower = damping if damping <= 1.0 else damping - math.sqrt(damping * damping - 1.0)
+    return 3.0 * math.log(10.0) / (2.0 * math.pi * frequency_hz * slower)
 
 
 def sections_response(sections: Array, frequencies_hz: Array, sample_rate: int) -> npt.NDArray[np.complex128]:

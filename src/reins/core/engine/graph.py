@@ -239,10 +239,7 @@ class Graph:
 
     def _when(self, frames: int) -> When:
         """The place of the next frames of the mix."""
-        document = self.document
-        return When(
-            self.stream, self.position, frames, document.sample_rate, document.tempo_bpm, document.beats_per_bar
-        )
+        return When(self.stream, self.position, frames, self.document.sample_rate, self.document.beat)
 
     def _sources(self, strip_id: str) -> list[str]:
         return [k for k in self.plan.order if self.plan.goes_to.get(k) == strip_id and k in self.players]

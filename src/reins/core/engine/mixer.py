@@ -14,6 +14,7 @@ from reins.core.dsp.gliding import fade_in
 from reins.core.engine.chain import GLIDE_MS
 from reins.core.engine.ear import Ear
 from reins.core.engine.graph import Graph, working
+from reins.core.engine.length import sounding_frames
 from reins.core.sessions import MASTER, Document
 from reins.core.takes import Take
 from reins.core.time import Stream
@@ -68,8 +69,8 @@ class Mixer:
 
     @property
     def frames(self) -> int:
-        """Length of the session: to the end of the take that ends last."""
-        return session_frames(self.document, self.takes)
+        """Length of what sounds: to the end of the last take and of what its chains let sound on."""
+        return sounding_frames(self.document, self.takes)
 
     def start(self, stream: Stream) -> None:
         """Begin a stream on every strip."""
@@ -168,13 +169,3 @@ class Mixer:
         """Of each processor over the last block: the deepest gain in dB."""
         rows = [player.chain.chain.deepest_db() for player in self.graph.players.values()]
         return {processor_id: gain for row in rows for processor_id, gain in row.items()}
-
-
-def session_frames(document: Document, takes: dict[str, Take]) -> int:
-    """Length of a session in frames: to the end of the take that ends last."""
-    ends = [
-        track.start_frame + takes[track.take_id].facts.frames
-        for track in document.tracks.values()
-        if track.take_id in takes
-    ]
-    return max(ends, default=0)

@@ -1,6 +1,7 @@
 """The offline clock: a chain over a stream of blocks, or a mix over a span, as fast as it goes."""
 
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
@@ -12,7 +13,7 @@ from reins.core.engine.plan import Plan
 from reins.core.routing import destination, leading_to, strip_ids
 from reins.core.sessions import FADER_OFF_DB, MASTER, Document
 from reins.core.takes import Take
-from reins.core.time import Stream
+from reins.core.time import Stream, When
 from reins.core.units import db_to_lin
 from reins.errors import StorageError
 
@@ -28,18 +29,22 @@ def run_chain(
     *,
     block_frames: int,
     keys: Mapping[str, Callable[[int], Array]] = {},
+    place: When | None = None,
 ) -> Iterator[tuple[Array, list[Array]]]:
     """Blocks of a chain's result, lined up with its source and equally long in all.
 
     take(n) gives the next n frames of the source, silence after its end; keys likewise. Yields the result with the
     moving gains beside it, in the chain's order, each shifted by the latency it acts at: row n of a gain belongs to
-    frame n of the source. Gains keep the length of the result's block.
+    frame n of the source. Gains keep the length of the result's block. place: that of the first frame, by default the
+    beginning of time.
     """
     waiting, given = chain.latency_frames, 0
+    when = None if place is None else replace(place, first=place.first - waiting, frames=block_frames)
     skips: list[int] | None = None
     heads: list[Array] = []
     while given < frames:
-        result = chain.process(take(block_frames), {name: key(block_frames) for name, key in keys.items()})
+        result = chain.process(take(block_frames), {name: key(block_frames) for name, key in keys.items()}, when)
+        when = None if when is None else when.later(block_frames)
         rows = chain.gains()
         fresh = [gain for _, moving, _ in rows for gain in moving.values()]
         if skips is None:

@@ -1,19 +1,13 @@
-"""What a chain did over a span of a take: envelopes, gain and statistics."""
+"""What a chain did over a span of a sound, folded from its result and its gains: envelopes, gain, statistics."""
 
 import math
-from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.loudness import LoudnessMeter
-from reins.core.engine.chain import Chain, wants_spectrum
-from reins.core.engine.graph import PRE_ROLL_S
-from reins.core.engine.offline import run_chain
-from reins.core.lanes import is_take, reader
 from reins.core.measure.folding import (
     BIN_FRAMES,
     FRAMES_OPEN,
@@ -27,12 +21,10 @@ from reins.core.measure.folding import (
     Floats,
     fold_band,
     fold_block,
-    fold_peaks,
     fold_returns,
     fold_states,
     furthest_of,
 )
-from reins.core.processors import PROCESSORS
 from reins.core.sound import Sound
 from reins.core.takes import reduce_columns
 from reins.core.units import lin_to_db
@@ -176,7 +168,17 @@ def measure_source(take: Sound, start: int, frames: int, check: Callable[[], Non
     return measure_level(squares, peak, frames * take.facts.channels, meter)
 
 
-class _Fold:
+def _gate_facts(counts: Counts, frames: int, rate: int) -> dict[str, float | None]:
+    """open_pct, openings, and shortest_ms of those that closed again."""
+    shortest = int(counts[SHORTEST])
+    return {
+        "open_pct": 100.0 * int(counts[FRAMES_OPEN]) / max(frames, 1),
+        "openings": int(counts[OPENINGS]),
+        "shortest_ms": 1000.0 * shortest / rate if shortest else None,
+    }
+
+
+class Fold:
     """Takes in the blocks of a span and folds them into bins."""
 
     def __init__(self, start: int, frames: int, *, channels: int, sample_rate: int, keyed: bool, banded: bool) -> None:
@@ -222,73 +224,3 @@ class _Fold:
             float(np.median(returns)) / self._rate if returns.size else None,
             self._bands, self.heard if self.heard.any() else None,
         )  # fmt: skip
-
-
-def measure_span(
-    take: Sound,
-    entries: list[ProcessorEntry],
-    processor_id: str | None,
-    start: int,
-    frames: int,
-    check: Callable[[], None] = lambda: None,
-    keys: Mapping[str, Sound] = {},
-) -> Span:
-    """Run a chain over a span and fold what `processor_id` did (any chain's end result is folded beside it).
-
-    keys: the sounds of the outside keys its processors name, on the same timeline.
-
-    A span that starts inside the take is entered PRE_ROLL_S early, so that levels have settled: its picture is that
-    of the whole take but for what a slow release still carries. `check` is called every RUN_FRAMES and may raise to
-    stop. Result and meter run on two threads; kernels let go of the GIL.
-    """
-    rate, channels = take.facts.sample_rate, take.facts.channels
-    key_channels = {name: sound.facts.channels for name, sound in keys.items()}
-    spectrum = take.spectrum() if wants_spectrum(entries) else None
-    chain = Chain(
-        entries, channels=channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum,
-        on_take=is_take(take),
-    )  # fmt: skip
-    begin = max(0, start - round(PRE_ROLL_S * rate))
-    readers = {name: reader(sound, begin) for name, sound in keys.items()}
-    kind = next((PROCESSORS[entry.type] for entry in entries if entry.id == processor_id), None)
-    views = kind.views if kind is not None else ()
-    in_band, banded = "heard" in views, "spectrum" in views
-    fold = _Fold(start, frames, channels=channels, sample_rate=rate, keyed=bool(keys), banded=banded)
-
-    heard_at = done = begin - start
-    with ThreadPoolExecutor(1) as beside:
-        folding = None
-        for result, rows in run_chain(
-            chain, reader(take, begin), start - begin + frames, block_frames=RUN_FRAMES, keys=readers
-        ):
-            check()
-            if in_band and (heard := chain.heard(processor_id or "")) and heard.lanes is not None:
-                fold_peaks(heard.lanes, heard_at - heard.latency_frames, fold.heard)
-                heard_at += heard.lanes.shape[1]
-            count = result.shape[1]
-            skip = min(max(-done, 0), count)
-            told = {n: np.ascontiguousarray(rows[k][skip:]) for n, k in _rows_of(chain, processor_id).items()}
-            if folding is not None:
-                folding.result()
-            state = told.pop("state", None)
-            folding = beside.submit(fold.feed, np.ascontiguousarray(result[:, skip:]), told, state, max(done, 0))
-            done += count
-        if folding is not None:
-            folding.result()
-    return fold.span()
-
-
-def _gate_facts(counts: Counts, frames: int, rate: int) -> dict[str, float | None]:
-    """open_pct, openings, and shortest_ms of those that closed again."""
-    shortest = int(counts[SHORTEST])
-    return {
-        "open_pct": 100.0 * int(counts[FRAMES_OPEN]) / max(frames, 1),
-        "openings": int(counts[OPENINGS]),
-        "shortest_ms": 1000.0 * shortest / rate if shortest else None,
-    }
-
-
-def _rows_of(chain: Chain, processor_id: str | None) -> dict[str, int]:
-    """Places among what run_chain tells that belong to a processor, by name; none when it is off or absent."""
-    told = [(entry.id, name) for entry, moving, _ in chain.gains() for name in moving]
-    return {name: place for place, (owner, name) in enumerate(told) if owner == processor_id}

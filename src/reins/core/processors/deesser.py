@@ -21,7 +21,7 @@ import numpy as np
 from pydantic import model_validator
 
 from reins.core.dsp import dynamics, variable
-from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
 from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.processors import usual
 from reins.core.processors.base import Array, Block, Delay, MisfitError, Processor
@@ -128,6 +128,13 @@ class Deesser(FollowingCurve):
         """The lookahead in frames, and how far a level measured from both sides reaches."""
         own = super().latency_of(settings, sample_rate=sample_rate)
         return own + (ahead_frames(sample_rate) if cls._looks_ahead(settings) else 0)
+
+    @classmethod
+    def tail_s(cls, settings: Any) -> float:
+        """As long as the band rings."""
+        low, high = settings.low_hz, settings.high_hz
+        q = math.sqrt(10.0 ** (EDGE_DB / 10.0) - 1.0) / (math.sqrt(high / low) - math.sqrt(low / high))
+        return ring_s(math.sqrt(low * high), q) if settings.act_on == "band" else 0.0
 
     @classmethod
     def settling_s(cls, settings: Any) -> float:

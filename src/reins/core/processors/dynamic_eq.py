@@ -34,6 +34,7 @@ from reins.core.processors.base import Array, Block, Key, Processor
 from reins.core.processors.eq_bands import (
     Ear,
     band_region,
+    band_ring_s,
     covers,
     cut_sections,
     moves,
@@ -226,8 +227,7 @@ class DynamicEq(Processor):
         """As long as the cut or band rings that rings longest."""
         cuts = ((settings.low_cut_hz, settings.low_cut_slope), (settings.high_cut_hz, settings.high_cut_slope))
         rings = [ring_s(hz, 0.5 / math.sin(math.pi / (slope // 3))) for hz, slope in cuts if hz > 0.0]
-        rings += [ring_s(band.freq_hz, band.q) for band in settings.bands if band.on and (moves(band) or band.gain_db)]
-        return max(rings, default=0.0)
+        return max([*rings, *map(band_ring_s, settings.bands)], default=0.0)
 
     @classmethod
     def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:

@@ -5,7 +5,7 @@ from functools import lru_cache
 import numpy as np
 
 from reins.core.dsp import dynamics, variable
-from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
 from reins.core.processors.base import Array, Key, KeyPath
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
@@ -40,6 +40,16 @@ def resting(band: EqBand, moved_db: float, sample_rate: int, *, match_highs: boo
 def moves(band: EqBand) -> bool:
     """Whether a band's gain moves."""
     return band.on and band.motion in ("compress", "expand")
+
+
+def band_ring_s(band: EqBand) -> float:
+    """How long a band rings: the cookbook's poles move with the gain, a bell's in Q, a shelf's in frequency."""
+    if not band.on or not (moves(band) or band.gain_db):
+        return 0.0
+    furthest_db = abs(band.gain_db) + (band.range_db if moves(band) else 0.0)
+    if band.shape == "bell":
+        return ring_s(band.freq_hz, band.q * 10.0 ** (furthest_db / 40.0))
+    return ring_s(band.freq_hz / 10.0 ** (furthest_db / 80.0), band.q)
 
 
 def covers(band: EqBand) -> bool:

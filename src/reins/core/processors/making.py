@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Array, Processor
-from reins.core.processors.oversampling import Oversampled, latency_of, times_of
+from reins.core.processors.oversampling import Oversampled, filters_tail_s, latency_of, times_of
 
 
 class Make(NamedTuple):
@@ -40,6 +40,11 @@ def prepare(type_name: str, settings: Any, sample_rate: int) -> None:
     """Compute what settings come to at the rate they are used at, so that the thread that plays need not."""
     for channels in (1, 2):
         PROCESSORS[type_name].tuned(settings, channels, sample_rate * times_of(settings))
+
+
+def tail_s(type_name: str, settings: Any, sample_rate: int) -> float:
+    """Processor.tail_s, and what a raised rate adds to it."""
+    return PROCESSORS[type_name].tail_s(settings) + filters_tail_s(settings, sample_rate)
 
 
 def response_db(type_name: str, settings: Any, frequencies_hz: Array, gains: dict[str, float], rate: int) -> Array:

@@ -64,6 +64,12 @@ def latency_of(kind: type[Processor], settings: Any, times: int, *, sample_rate:
     return (2 * _filters_frames(times) + inner + _padding(times, inner)) // times
 
 
+def filters_tail_s(settings: Any, sample_rate: int) -> float:
+    """How long the filters of a raised rate sound on: as long as they make the sound late."""
+    times = times_of(settings)
+    return 2.0 * _filters_frames(times) / (times * sample_rate) if times > 1 else 0.0
+
+
 class Raised:
     """A signal's way up, all doublings."""
 

@@ -1,20 +1,18 @@
 """How much louder or quieter result, source and difference must be made to be equally loud; and makeup by that."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.loudness import LoudnessMeter
-from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.graph import Graph
-from reins.core.engine.offline import RENDER_FRAMES, run_chain
-from reins.core.lanes import is_take, reader
+from reins.core.engine.offline import RENDER_FRAMES
 from reins.core.sessions import MASTER, Document
-from reins.core.sound import Sound
 from reins.core.takes import Take
 from reins.core.time import Stream
+from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 
 Array = npt.NDArray[np.float64]
@@ -52,32 +50,24 @@ def match_listening(
     }
 
 
-def match_makeup(
-    sound: Sound,
-    chain: list[ProcessorEntry],
-    processor_id: str,
-    start: int,
-    end: int,
-    check: Callable[[], None],
-    keys: Mapping[str, Sound] = {},
-) -> float:
+def match_makeup(trial: Trial, processor_id: str, start: int, end: int, check: Callable[[], None]) -> float:
     """The makeup_db at which a processor's result is as loud as what it hears, from frame start to end, to 0.1 dB.
 
     Integrated loudness by BS.1770, as if the processor were on. Found by the secant method, since a mix bends the
     answer. Raises ConflictError where there is no loudness to match or no makeup to set.
     """
+    chain = trial.entries
     index = next((i for i, entry in enumerate(chain) if entry.id == processor_id), None)
     if index is None or not hasattr(chain[index].settings, "makeup_db"):
         raise ConflictError("Only a processor with a makeup can be matched.")
     entry = chain[index].model_copy(update={"on": True})
-    goal = _loudness(sound, chain[:index], start, end, check, keys)
+    goal = _loudness(replace(trial, entries=chain[:index]), start, end, check)
     makeup_db, slope = float(entry.settings.makeup_db), 1.0  # type: ignore[attr-defined]
     last: tuple[float, float] | None = None
     for _ in range(TRIES):
         settings = entry.settings.model_copy(update={"makeup_db": makeup_db})
-        reached = _loudness(
-            sound, [*chain[:index], entry.model_copy(update={"settings": settings})], start, end, check, keys
-        )
+        tried = [*chain[:index], entry.model_copy(update={"settings": settings})]
+        reached = _loudness(replace(trial, entries=tried), start, end, check)
         if goal is None or reached is None:
             raise ConflictError("There is nothing loud enough here to match by.")
         if abs(goal - reached) < CLOSE_LU:
@@ -89,19 +79,9 @@ def match_makeup(
     return round(makeup_db, 1)
 
 
-def _loudness(
-    sound: Sound, entries: list[ProcessorEntry], start: int, end: int, check: Callable[[], None],
-    keys: Mapping[str, Sound],
-) -> float | None:  # fmt: skip
-    facts = sound.facts
-    key_channels = {name: key.facts.channels for name, key in keys.items()}
-    chain = Chain(
-        entries, channels=facts.channels, sample_rate=facts.sample_rate, key_channels=key_channels,
-        spectrum=sound.spectrum() if wants_spectrum(entries) else None, on_take=is_take(sound),
-    )  # fmt: skip
-    meter = LoudnessMeter(sample_rate=facts.sample_rate)
-    heard = {name: reader(key, start) for name, key in keys.items()}
-    for block, _ in run_chain(chain, reader(sound, start), end - start, block_frames=RENDER_FRAMES, keys=heard):
+def _loudness(trial: Trial, start: int, end: int, check: Callable[[], None]) -> float | None:
+    meter = LoudnessMeter(sample_rate=trial.sound.facts.sample_rate)
+    for block, _ in trial.run(start, end - start, block_frames=RENDER_FRAMES):
         check()
         meter.feed(block)
     return meter.integrated_lufs()

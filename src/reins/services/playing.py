@@ -1,0 +1,291 @@
+"""A desk's player: a live clock in a thread of its own, fed with commands, giving blocks and messages.
+
+The protocol is described in docs/formats/live.md; who carries it (web.live) hands in what came and sends what is given.
+"""
+
+import json
+import logging
+import queue
+import struct
+import threading
+import time
+from typing import Any, Protocol
+
+import numpy as np
+
+from reins.core.changes import SetProcessor, SetStrip
+from reins.core.engine.graph import only_retuned
+from reins.core.engine.live import LiveBlock, LiveClock
+from reins.core.engine.mixer import BLOCK_FRAMES, LISTENS, Listening
+from reins.core.engine.watching import Sight, Watched
+from reins.core.measure.meters import MasterReading
+from reins.core.processors.making import prepare
+from reins.core.sessions import MAX_FRAME, Document
+from reins.core.takes import Take
+from reins.core.trials.matching import MOST_GAIN_DB
+from reins.errors import InputError, ReinsError
+from reins.services.admission import Admission
+from reins.services.editing import document_of
+from reins.services.house import House
+
+log = logging.getLogger(__name__)
+LITTLE_FRAMES, LATES = 2048, 3  # a listener that has less ahead, so many times in a row, is not being fed
+LOAD_SHARE = 0.1  # of the newest block in what a desk is said to cost
+OWN = ("kept", "tried", "refused", "hold", "go_on")  # commands that come from the house, not from a desk
+HEADER = struct.Struct("<IId")  # stream, frames, session frame
+
+
+class Out(Protocol):
+    """Where a player's blocks and messages go."""
+
+    @property
+    def waiting(self) -> int:
+        """How many of them have not been sent yet."""
+
+    def __call__(self, message: str | bytes) -> None:
+        """Take a message, from any thread."""
+
+
+class DeskPlayer:
+    """Runs a LiveClock in a thread: commands go in through a queue, blocks and messages come out through `out`."""
+
+    def __init__(self, house: House, session_id: str, out: Out, admission: Admission) -> None:
+        self._house, self._out, self._admission = house, out, admission
+        self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
+        self._lates, self._load = 0, 0.0
+        self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
+        self._reading = threading.Lock()
+        self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
+        self._told: dict[str, str] = {}  # what has failed and was said
+        self._clock = LiveClock(self._trial, self._takes(self._trial))
+        self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
+        self._thread.start()
+
+    def command(self, message: dict[str, Any]) -> None:
+        """Hand in a command; returns at once. What is tried is read here, so that the player need not."""
+        with self._reading:
+            self._commands.put(self._read(message))
+
+    def _read(self, message: dict[str, Any]) -> dict[str, Any]:
+        kind = message.get("type")
+        try:
+            if kind == "kept":
+                self._trial = message["document"]
+            elif kind == "try":
+                # Matching waits until it is kept: the take's spectrum may have to be measured first.
+                settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
+                place = {k: message[k] for k in ("strip_id", "processor_id")}
+                before = self._trial
+                self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(before)
+                for entry in self._trial.strip(message["strip_id"]).chain:
+                    if entry.id == message["processor_id"]:
+                        prepare(entry.type, entry.settings, self._trial.sample_rate)
+                return {"type": "tried", "document": self._trial, "retuned": only_retuned(before, self._trial)}
+            elif kind == "try_strip":
+                change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
+                self._trial = change.apply(self._trial)[0]
+            else:
+                return message
+        except Exception as error:  # is said by the player, in its turn
+            return {"type": "refused", "error": error}
+        return {"type": "kept" if kind == "kept" else "tried", "document": self._trial}
+
+    def close(self) -> None:
+        """End the thread."""
+        self._commands.put(None)
+
+    def _takes(self, document: Document) -> dict[str, Take]:
+        """The takes that are there; of a track whose recording cannot be opened that is said, and the rest plays."""
+        found, problems = self._house.takes_there(document)
+        self._tell({f"open {track_id}": sentence for track_id, sentence in problems.items()})
+        return found
+
+    def _tell(self, failures: dict[str, str]) -> None:
+        """Say what has failed, once as long as it stays the same."""
+        for what, sentence in failures.items():
+            if self._told.get(what) != sentence:
+                self._told[what] = sentence
+                self._say({"type": "error", "sentence": sentence})
+
+    def _run(self) -> None:
+        while True:
+            message = self._commands.get()
+            while message is not None:
+                self._handle(message)
+                self._play_on()
+                try:
+                    message = self._commands.get_nowait()
+                except queue.Empty:
+                    break
+            if message is None:
+                self._admission.end(self)
+                return
+
+    def hold(self) -> None:
+        """Stop giving sound and say so."""
+        self._commands.put({"type": "hold"})
+
+    def go_on(self) -> None:
+        """Give sound again."""
+        self._commands.put({"type": "go_on"})
+
+    def _play_on(self) -> None:
+        """Send what is due; whatever goes wrong stops the sound with a sentence, not the thread."""
+        try:
+            self._send_blocks()
+        except Exception as error:
+            log.exception("desk player stopped")
+            self._clock.stop()
+            self._admission.end(self)
+            told = str(error) if isinstance(error, ReinsError) else "Something went wrong while playing"
+            self._say({"type": "error", "sentence": f"{told}; the sound has stopped, what was kept is untouched."})
+
+    def _send_blocks(self) -> None:
+        """Give what is due; new commands come first."""
+        while self._commands.empty():
+            began = time.thread_time()
+            block = self._clock.next_block(busy=self._admission.busy)
+            if block is None:
+                break
+            self._keep_count(time.thread_time() - began, block)
+            self._out(HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes())
+            self._say(_meters(block))
+            self._tell(self._clock.failures())
+        if self._clock.playing and self._clock.ended():
+            self._clock.stop()
+            self._admission.end(self)
+            last = self._clock.last_reading()
+            master = {} if last is None else {"master": _master(last)}
+            self._say({"type": "ended", "stream": self._clock.stream, **master})
+
+    def _keep_count(self, worked_s: float, block: LiveBlock) -> None:
+        """Tell the admission what a block has cost."""
+        load = worked_s * self._trial.sample_rate / block.samples.shape[0]
+        self._load += (load - self._load) * (LOAD_SHARE if self._load else 1.0)
+        self._admission.costs(self, self._load)
+
+    def _say(self, message: dict[str, Any]) -> None:
+        self._out(json.dumps(message))
+
+    def _handle(self, message: dict[str, Any]) -> None:
+        handler = getattr(self, f"_on_{str(message.get('type'))[:40]}", None)
+        try:
+            if handler is None:
+                raise InputError(f"“{str(message.get('type'))[:40]}” is not a command of the live socket.")
+            handler(message)
+        except ReinsError as error:
+            self._say({"type": "error", "sentence": str(error)})
+        except (KeyError, TypeError, ValueError) as error:
+            self._say({"type": "error", "sentence": f"A command could not be read ({error!r}); nothing was changed."})
+        except Exception:
+            log.exception("desk player: %s", message.get("type"))
+            self._say({"type": "error", "sentence": "Something went wrong while playing; nothing was changed."})
+
+    def _on_refused(self, message: dict[str, Any]) -> None:
+        raise message["error"]
+
+    def _on_play(self, message: dict[str, Any]) -> None:
+        frame = min(max(int(message["frame"]), 0), MAX_FRAME)
+        if self._admission.begin(self):
+            self._start(frame)
+        else:
+            self._wait(frame)
+
+    def _start(self, frame: int) -> None:
+        self._waits_at, self._lates, self._load = None, 0, 0.0
+        self._say({"type": "started", "stream": self._clock.play(frame), "frame": frame})
+
+    def _wait(self, frame: int) -> None:
+        self._clock.stop()
+        self._waits_at = frame
+        others = self._admission.playing
+        desks = "1 other desk plays" if others == 1 else f"{others} other desks play"
+        sentence = f"This desk waits: {desks}, and this machine cannot feed more. It goes on when one of them stops."
+        self._say({"type": "waiting", "sentence": sentence})
+
+    def _on_hold(self, message: dict[str, Any]) -> None:
+        if self._clock.playing:
+            self._wait(self._clock.position())
+
+    def _on_go_on(self, message: dict[str, Any]) -> None:
+        if self._waits_at is not None:
+            self._start(self._waits_at)
+
+    _on_seek = _on_play
+
+    def _on_stop(self, message: dict[str, Any]) -> None:
+        self._clock.stop()
+        self._waits_at = None
+        self._admission.end(self)
+        self._say({"type": "stopped", "stream": self._clock.stream})
+
+    def _on_played(self, message: dict[str, Any]) -> None:
+        self._clock.played(int(message["stream"]), int(message["frames"]))
+        there = self._clock.ahead_frames - self._out.waiting // 2 * BLOCK_FRAMES  # half are meters
+        nothing_ahead = self._clock.playing and there < LITTLE_FRAMES
+        self._lates = self._lates + 1 if nothing_ahead else 0
+        if self._lates >= LATES:
+            self._lates = 0
+            self._admission.late()
+
+    def _on_listen(self, message: dict[str, Any]) -> None:
+        """What is heard, of the mix or one strip, and how much louder to match."""
+        what, gain_db = message["what"], float(message.get("gain_db", 0.0))
+        if what not in LISTENS:
+            raise InputError(f"listen is “{what}”; allowed: {', '.join(LISTENS)}.")
+        if not abs(gain_db) <= MOST_GAIN_DB:
+            raise InputError(f"gain_db is {gain_db}; allowed: −{MOST_GAIN_DB:g} to {MOST_GAIN_DB:g} dB.")
+        of, processor_id, band = message.get("of"), message.get("processor_id"), str(message.get("band") or "")
+        one = what in ("key", "band")
+        self._clock.listen(Listening(what, of, processor_id if one else None, gain_db, band if one else ""))
+
+    def _on_watch(self, message: dict[str, Any]) -> None:
+        """What is looked at: where its processors stand and spectra of now are told with the meters."""
+        strip_id, processor_id, beside, band = (
+            str(message.get(name) or "") for name in ("strip_id", "processor_id", "beside", "band")
+        )
+        self._clock.watch(Watched(strip_id, processor_id, bool(message.get("spectra")), beside, band))
+
+    def _on_tried(self, message: dict[str, Any]) -> None:
+        """Settings of a processor, or fader, pan or trim, while they are dragged: heard, not kept."""
+        self._change(message["document"], message.get("retuned"))
+
+    def _on_kept(self, message: dict[str, Any]) -> None:
+        """The session has changed, here or in another tab."""
+        self._clock.add_takes(self._takes(message["document"]))
+        self._change(message["document"])
+        self._say({"type": "kept"})
+
+    def _change(self, document: Document, retuned: frozenset[str] | None = None) -> None:
+        self._told = {what: said for what, said in self._told.items() if what.startswith("open ")}
+        if self._clock.change(document, retuned):
+            self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
+
+
+def _meters(block: LiveBlock) -> dict[str, Any]:
+    return {
+        "type": "meters", "stream": block.stream, "frame": block.session_frame,
+        "strips": {k: [round(v, 1) for v in levels] for k, levels in block.strips.items()},
+        "gains": {k: round(v, 2) for k, v in block.gains.items()},
+        **_sight(block.sight),
+        "master": _master(block.master),
+    }  # fmt: skip
+
+
+def _master(reading: MasterReading) -> dict[str, Any]:
+    return {name: _rounded(value) for name, value in vars(reading).items()}
+
+
+def _sight(sight: Sight) -> dict[str, Any]:
+    return {
+        "points": {k: [round(v, 1) for v in point] for k, point in sight.points.items()},
+        "bands": {k: round(v, 2) for k, v in sight.bands.items()},
+        "curve": None if sight.curve_db is None else np.round(sight.curve_db, 1).tolist(),
+        "spectra": {k: np.rint(row).astype(int).tolist() for k, row in sight.spectra.items()},
+    }
+
+
+def _rounded(value: Any) -> Any:
+    if isinstance(value, tuple):
+        return [_rounded(v) for v in value]
+    return None if value is None else round(value, 2)
