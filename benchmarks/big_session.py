@@ -18,8 +18,8 @@ from tests.browser.driving import Server, find, make_driver, settled, wait_for, 
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.mixer import BLOCK_FRAMES, Mixer
-from reins.core.time import Stream
 from reins.core.sessions import Bus, Document, Track, new_id
+from reins.core.time import Stream
 from reins.services.bringing_in import write_new_take
 from reins.services.editing import document_of, keep_session
 from reins.services.house import House

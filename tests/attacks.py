@@ -17,11 +17,12 @@ import numpy as np
 import soundfile
 
 from reins.core.audio import AudioReader
-from reins.core.chainfile import describe_fields, parse_entry
+from reins.core.chainfile import parse_entry
 from reins.core.dsp.levels import is_finite
 from reins.core.engine.chain import Chain
 from reins.core.limits import MAX_SAMPLE
 from reins.core.processors import PROCESSORS
+from reins.core.settings.fields import describe_fields
 from reins.errors import ReinsError, SettingsError
 from reins.services.house import House
 from reins.services.sessionfiles import import_session

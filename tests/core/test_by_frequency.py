@@ -241,7 +241,7 @@ def allowed(draw, fields):
 @settings(max_examples=25, deadline=None)
 @given(data=st.data())
 def test_any_allowed_setting_gives_finite_sound_and_any_block_size_the_same(kind, data):
-    from reins.core.chainfile import describe_fields
+    from reins.core.settings.fields import describe_fields
 
     values = data.draw(allowed(describe_fields(PROCESSORS[kind].Settings)))
     values["lookahead_ms"] = 0.7
@@ -310,7 +310,7 @@ def test_changes_of_bands_are_told_in_a_persons_words():
         return describe_change(kind, *(parse_settings(kind, values, "x") for values in (before, after)))
 
     one = {"freq_hz": 7000.0}
-    assert said("dynamic_eq", {"bands": [{}, {}]}, {"bands": [{}, one]}) == "band 2 frequency 1000 Hz → 7000 Hz"
+    assert said("dynamic_eq", {"bands": [{}, {}]}, {"bands": [{}, one]}) == "band 2 frequency 1.00 kHz → 7.00 kHz"
     assert said("dynamic_eq", {}, {"bands": [one]}) == "0 bands → 1"
     assert said("dynamic_eq", {"bands": [one, {}]}, {"bands": [{}, one]}) == "bands put in order"
     assert said("multiband", {"crossovers_hz": [200.0]}, {"crossovers_hz": [300.0]}) == "crossovers 200 Hz → 300 Hz"

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from reins.core.chainfile import settings_fields
 from reins.core.processors import Compressor, CompressorSettings, Key
+from reins.core.settings.fields import settings_fields
 from tests.conftest import RATE, Played
 from tests.reference.compressor import gains_db, static_curve_db
 

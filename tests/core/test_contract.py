@@ -8,7 +8,7 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from reins.core.chainfile import describe_fields, parse_entry
+from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
 from reins.core.engine.graph import Graph
 from reins.core.engine.length import session_frames, sounding_frames, strip_frames
@@ -17,6 +17,7 @@ from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Block
 from reins.core.processors.making import Make, tail_s
 from reins.core.sessions import Bus, Document, Track
+from reins.core.settings.fields import describe_fields
 from reins.core.time import Beat, Stream, When
 from reins.core.trials.pictures import burst, curve, frequency
 from reins.errors import SettingsError

@@ -5,13 +5,14 @@ import copy
 import numpy as np
 import pytest
 
-from reins.core.chainfile import describe_fields, parse_entry
+from reins.core.chainfile import parse_entry
 from reins.core.changes import SetProcessor
 from reins.core.engine.chain import Chain
 from reins.core.engine.graph import Graph, only_retuned
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import alone
 from reins.core.sessions import Bus, Document, Track
+from reins.core.settings.fields import describe_fields
 from reins.core.time import Stream
 from reins.core.twins import twin_of
 from tests.conftest import RATE, sound_of

@@ -5,10 +5,11 @@ import functools
 import numpy as np
 import pytest
 
-from reins.core.chainfile import describe_fields, parse_entry
+from reins.core.chainfile import parse_entry
 from reins.core.engine.mixer import Mixer
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import Document, Track
+from reins.core.settings.fields import describe_fields
 from reins.core.time import Stream
 from reins.errors import SettingsError
 from tests.conftest import RATE, sound_of

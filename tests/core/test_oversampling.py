@@ -3,11 +3,12 @@
 import numpy as np
 import pytest
 
-from reins.core.chainfile import describe_fields, parse_entry
+from reins.core.chainfile import parse_entry
 from reins.core.dsp.halfband import REACHES, Doubler, Halver
 from reins.core.engine.chain import Chain, chain_latency
 from reins.core.processors import PROCESSORS
 from reins.core.processors.oversampling import times_of
+from reins.core.settings.fields import describe_fields
 from reins.errors import SettingsError
 from tests.conftest import RATE
 

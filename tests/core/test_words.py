@@ -1,29 +1,30 @@
 """How numbers and changes are written for people, and the error tree."""
 
+import json
+from pathlib import Path
+
 import pytest
 
 from reins import errors
-from reins.core.chainfile import describe_change, describe_fields, parse_settings
+from reins.core.chainfile import describe_change, parse_settings
 from reins.core.processors import CompressorSettings, Key
 from reins.core.sessions import Track
+from reins.core.settings.fields import describe_fields
+from reins.core.settings.words import said
 from reins.core.starting_points import STARTING_POINTS, find_starting_point
-from reins.core.units import db_to_lin, format_length, format_value, lin_to_db, ms_to_frames, one_pole_k
+from reins.core.units import db_to_lin, format_length, lin_to_db, ms_to_frames, one_pole_k
 
 
-@pytest.mark.parametrize(
-    ("value", "unit", "text"),
-    [
-        (-18.0, "dB", "−18.0 dB"),
-        (4.0, ":1", "4.00 : 1"),
-        (12.0, "ms", "12.0 ms"),
-        (1200.0, "ms", "1200 ms"),
-        (90.0, "Hz", "90 Hz"),
-        (True, "", "on"),
-        ("mid_side", "", "mid side"),
-    ],
-)
-def test_values_are_written_as_a_person_reads_them(value, unit, text):
-    assert format_value(value, unit) == text
+@pytest.mark.parametrize(("value", "unit", "text"), json.loads((Path(__file__).parents[1] / "words.json").read_text()))
+def test_numbers_are_said_as_the_page_says_them(value, unit, text):
+    assert said(value, {"unit": unit}) == text  # the page's own check reads the same table
+
+
+def test_choices_are_said_in_their_words():
+    assert said(True, {"unit": ""}) == "on" and said(False, {"words": {"false": "as it is"}}) == "as it is"
+    assert (
+        said("mid_side", {"unit": ""}) == "mid side" and said("down", {"words": {"down": "quiet down"}}) == "quiet down"
+    )
 
 
 def test_levels_go_there_and_back_and_stop_at_the_floor():

@@ -1,5 +1,6 @@
 """Steps, undo and redo, migrations, and a process killed in the middle of a burst."""
 
+import json
 import os
 import signal
 import sqlite3
@@ -16,6 +17,7 @@ from reins.core.sound import TakeFacts
 from reins.errors import ConflictError, NotFoundError, SettingsError, StorageError
 from reins.store import sessions as store
 from reins.store.database import MIGRATIONS, connect, migrate, transaction
+from reins.store.patches import difference, patched
 from reins.store.takes import add_take, list_takes
 
 
@@ -79,7 +81,7 @@ def test_every_kind_of_change_is_undone_and_redone_exactly(db):
 def test_labels_are_what_a_person_understands(db):
     labels = [keep(db, **change)[1] for change in CHANGES]
 
-    assert labels[1] == "Snare: compressor threshold −18.0 dB → −24.0 dB, low cut 0 Hz → 90 Hz"
+    assert labels[1] == "Snare: compressor threshold −18.0 dB → −24.0 dB, low cut off → 90 Hz"
     assert labels[2] == "Snare: compressor switched off"
     assert labels[4] == "Snare: compressor moved to place 1"
     assert labels[5] == "Snare: fader −7.5 dB, mute on"
@@ -239,20 +241,36 @@ def test_a_bad_change_is_refused_and_nothing_is_kept(db, change, error, sentence
     assert store.get_session(db, "s") == before
 
 
-@settings(max_examples=80, deadline=None)
-@given(
-    *[
-        st.recursive(
-            st.integers() | st.none(), lambda v: st.dictionaries(st.sampled_from("abcd"), v), max_leaves=9
-        ).filter(lambda v: isinstance(v, dict))
-    ]
-    * 2
+PLAIN = st.recursive(st.integers() | st.none(), lambda v: st.dictionaries(st.sampled_from("abcd"), v), max_leaves=9)
+WITH_IDS = st.lists(
+    st.fixed_dictionaries({"id": st.sampled_from("pqrs"), "v": PLAIN}), max_size=4, unique_by=lambda one: one["id"]
 )
-def test_a_patch_turns_any_document_into_the_other_and_back(one, other):
-    back, forth = store.difference(one, other)
+DOCUMENTS = st.dictionaries(st.sampled_from("abcd"), PLAIN | WITH_IDS | st.lists(st.integers(), max_size=3))
 
-    assert store.merge(one, forth) == other
-    assert store.merge(other, back) == one
+
+@settings(max_examples=200, deadline=None)
+@given(one=DOCUMENTS, other=DOCUMENTS)
+def test_a_patch_turns_any_document_into_the_other_and_back(one, other):
+    back, forth = difference(one, other)
+
+    assert patched(one, json.loads(json.dumps(forth))) == other
+    assert patched(other, json.loads(json.dumps(back))) == one
+
+
+def test_a_step_keeps_of_a_chain_what_changed_not_the_chain_twice(db):
+    for number in range(6):
+        keep(db, kind="add_processor", strip_id="master", type="dynamic_eq", processor_id=f"p{number}")
+    keep(db, kind="set_processor", strip_id="master", processor_id="p3", settings={"output_db": -2.0})
+    keep(db, kind="move_processor", strip_id="master", processor_id="p3", index=0)
+
+    rows = db.execute("SELECT before, after FROM steps ORDER BY number DESC LIMIT 2").fetchall()
+
+    assert len(rows[1]["after"]) < 120 and '"output_db": {"is": -2.0}' in rows[1]["after"]
+    assert len(rows[0]["after"]) < 120 and '"order"' in rows[0]["after"]
+    store.undo(db, "s")
+    stored, _ = store.undo(db, "s")
+    assert [entry.id for entry in stored.document.master.chain] == ["limiter", *(f"p{number}" for number in range(6))]
+    assert stored.document.master.chain[4].settings.output_db == 0.0
 
 
 BURST = """

@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from reins.core.chainfile import describe_fields
 from reins.core.processors import PROCESSORS
+from reins.core.settings.fields import describe_fields
 
 
 def settings_table(kind: str) -> str:

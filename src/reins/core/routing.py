@@ -1,14 +1,16 @@
 """Where the sound of a session goes: through buses to the master, and by ties from keys to what they hold."""
 
 from collections.abc import Iterable
-from functools import cache
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.processors.base import ProcessorSettings
+from reins.core.processors.sidechain import keys_of
+from reins.core.remembering import BySettings
 from reins.core.sessions import MASTER, Document, Master
 from reins.errors import ConflictError, SettingsError
 
 TAPS = ("before", "after")
+_names: BySettings[tuple[str, ...]] = BySettings()  # asked of every processor with every block and drag
 
 
 def destination(document: Document, strip_id: str) -> str:
@@ -38,28 +40,18 @@ def parse_tie(document: Document, name: str) -> tuple[str, str]:
     return strip_id, tap
 
 
-@cache
-def _fields(settings: type[ProcessorSettings]) -> frozenset[str]:
-    return frozenset(settings.model_fields)
-
-
-def has_key(entry: ProcessorEntry) -> bool:
-    """Whether a processor as a whole listens to a key; its bands may have keys of their own."""
-    return "key" in _fields(type(entry.settings))
-
-
 def key_source(entry: ProcessorEntry) -> str:
-    """The name of the key a processor listens to, "self" where it has none."""
-    return str(entry.settings.key.source) if has_key(entry) else "self"  # type: ignore[attr-defined]
+    """The name of the key a processor as a whole listens to, "self" where it has none."""
+    return next((key.source for path, key in keys_of(entry.settings) if path == "key"), "self")
 
 
 def key_names(entry: ProcessorEntry) -> tuple[str, ...]:
     """The names of all outside keys a processor and its bands listen to, each once."""
-    if has_key(entry):
-        name = key_source(entry)
-        return () if name == "self" else (name,)
-    bands = entry.settings.bands if "bands" in _fields(type(entry.settings)) else []  # type: ignore[attr-defined]
-    return tuple(dict.fromkeys(band.key.source for band in bands if band.key.source != "self"))
+    return _names.get(entry.settings, None, lambda: _outside(entry.settings))
+
+
+def _outside(settings: ProcessorSettings) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(key.source for _, key in keys_of(settings) if key.source != "self"))
 
 
 def describe_tie(document: Document, name: str) -> str:

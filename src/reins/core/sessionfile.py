@@ -14,9 +14,9 @@ from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import _first_sentence
 from reins.core.plain import read_json
-from reins.core.processors.base import Strict
 from reins.core.routing import in_order
 from reins.core.sessions import Document, Name
+from reins.core.settings.models import Strict
 from reins.errors import InputError, SettingsError
 
 JSON_NAME = "session.json"

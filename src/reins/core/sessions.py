@@ -16,8 +16,8 @@ from reins.core.chainfile import (
     parse_entry,
 )
 from reins.core.limits import MAX_BUSES, MAX_ID, MAX_PROCESSORS, MAX_RATE, MAX_START_S, MAX_TRACKS, MIN_RATE
-from reins.core.processors.base import MisfitError, PartError, Strict
-from reins.core.processors.describing import choice, number
+from reins.core.settings.describing import choice, number
+from reins.core.settings.models import MisfitError, PartError, Strict
 from reins.core.time import Beat
 from reins.errors import NotFoundError, SettingsError
 

@@ -26,17 +26,6 @@ def ms_to_frames(time_ms: float, sample_rate: int) -> int:
     return round(time_ms * 1e-3 * sample_rate)
 
 
-def format_value(value: float | str | bool, unit: str) -> str:
-    """A value as a person reads it: "−18.0 dB", "12 ms", "4.00 : 1", "on"."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    if isinstance(value, str):
-        return value.replace("_", " ")
-    digits = {":1": 2, "dB": 1, "%": 0, "Hz": 0}.get(unit, 1 if abs(value) < 100 else 0)
-    text = f"{value:.{digits}f}".replace("-", "−")
-    return f"{text} {unit}".replace(" :1", " : 1")
-
-
 def format_length(seconds: float) -> str:
     """A length as minutes and seconds: "0:40"."""
     whole = round(seconds)

@@ -14,6 +14,7 @@ from reins.core.routing import in_order
 from reins.core.sessions import Document, checked, parse_document
 from reins.errors import NotFoundError, SettingsError
 from reins.store.database import transaction
+from reins.store.patches import difference, patched
 from reins.store.takes import list_takes
 
 INSERT = """
@@ -243,35 +244,4 @@ def go_to_step(db: sqlite3.Connection, session_id: str, number: int) -> tuple[St
 
 
 def _patched(document: Document, patch: str) -> Document:
-    return parse_document(json.dumps(merge(document.model_dump(), json.loads(patch))))
-
-
-ABSENT = {"absent": True}  # marks, in a patch, a name that is not there
-
-
-def difference(before: dict[str, Any], after: dict[str, Any]) -> tuple[dict[str, Any], dict[str, Any]]:
-    """Two patches that turn `after` into `before` and back; dicts are compared by name, all else whole."""
-    back: dict[str, Any] = {}
-    forth: dict[str, Any] = {}
-    for name in before.keys() | after.keys():
-        old, new = before.get(name, ABSENT), after.get(name, ABSENT)
-        if old == new:
-            continue
-        if isinstance(old, dict) and isinstance(new, dict) and ABSENT not in (old, new):
-            back[name], forth[name] = difference(old, new)
-        else:
-            back[name], forth[name] = ({"is": v} if v is not ABSENT else ABSENT for v in (old, new))
-    return back, forth
-
-
-def merge(values: dict[str, Any], patch: dict[str, Any]) -> dict[str, Any]:
-    """`values` with a patch of `difference` applied."""
-    merged = dict(values)
-    for name, part in patch.items():
-        if part == ABSENT:
-            merged.pop(name, None)
-        elif set(part) == {"is"}:
-            merged[name] = part["is"]
-        else:
-            merged[name] = merge(merged[name], part)
-    return merged
+    return parse_document(json.dumps(patched(document.model_dump(), json.loads(patch))))

@@ -8,9 +8,9 @@ from fastapi import APIRouter, Body, File, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from reins.core.chainfile import describe_fields
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
+from reins.core.settings.fields import describe_fields
 from reins.core.starting_points import starting_points
 from reins.services import editing, guide, points
 from reins.services.frequencies import points as points_told

@@ -29,8 +29,8 @@ from reins.core.changes.strips import (
     RouteStrip,
     SetStrip,
 )
-from reins.core.processors.base import MisfitError, Strict
 from reins.core.sessions import Document, Loop, Name
+from reins.core.settings.models import MisfitError, Strict
 from reins.errors import SettingsError
 
 __all__ = ["AddTrack", "Change", "SetProcessor", "SetSession", "SetStrip", "parse_change"]

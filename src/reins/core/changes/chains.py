@@ -4,14 +4,16 @@ master's.
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
 from reins.core.limits import MAX_PROCESSORS
 from reins.core.processors import PROCESSORS
-from reins.core.processors.base import Strict
+from reins.core.processors.sidechain import with_sources
 from reins.core.routing import describe_tie, in_order, key_names, key_source
 from reins.core.sessions import DRAFTS, Document, Strip, new_id
+from reins.core.settings.models import Strict
+from reins.core.settings.paths import overlaid
 from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError, SettingsError
 
@@ -147,33 +149,11 @@ class SetProcessor(_OnProcessor):
 
     def _merged(self, entry: ProcessorEntry) -> dict[str, Any]:
         """The settings with the new ones; parts that do not change stay as they were read, and are not read anew."""
-        merged = entry.settings.__dict__.copy()
-        for name, value in self.settings.items():
-            *parents, last = name.split(".")
-            place: Any = merged
-            for part in parents:
-                place = _inside(place, part)
-            if isinstance(place, list) and last.isdecimal() and int(last) < len(place):
-                place[int(last)] = value
-            elif isinstance(place, dict):
-                place[last] = value
-            else:
-                raise SettingsError(f"{entry.type}: there is no setting “{name}”. Nothing was changed.")
+        try:
+            merged = overlaid(entry.settings, self.settings)
+        except LookupError as error:
+            raise SettingsError(f"{entry.type}: there is no setting “{error.args[0]}”. Nothing was changed.") from error
         return type(entry.settings).settled(merged, set(self.settings))
-
-
-def _inside(place: Any, part: str) -> Any:
-    """What a name, or a number in a list, leads to, opened so that it can be changed; None where that is nothing."""
-    if isinstance(place, list):
-        at: Any = int(part) if part.isdecimal() and int(part) < len(place) else None
-    else:
-        at = part if isinstance(place, dict) and part in place else None
-    if at is None:
-        return None
-    found = place[at]
-    if isinstance(found, (BaseModel, list)):
-        place[at] = found.copy() if isinstance(found, list) else found.__dict__.copy()
-    return place[at]
 
 
 class UseDraft(OnStrip):
@@ -224,8 +204,7 @@ class StartFrom(_OnProcessor):
         chain = list(strip.chain)
         settings: Any = parse_settings(entry.type, raw, self.name)
         if hasattr(settings, "key"):
-            key = settings.key.model_copy(update={"source": key_source(entry)})
-            settings = settings.model_copy(update={"key": key})
+            settings = with_sources(settings, lambda key: key_source(entry))
         chain[index] = entry.model_copy(update={"settings": settings})
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
         return document.with_strip(self.strip_id, chain=chain), label

@@ -9,10 +9,11 @@ from pydantic import Field
 from reins.core.chainfile import ProcessorEntry, _first_sentence
 from reins.core.changes.chains import OnStrip
 from reins.core.limits import MAX_START_S
-from reins.core.processors.base import Strict
+from reins.core.processors.sidechain import Key, with_sources
 from reins.core.routing import in_order, strip_ids
 from reins.core.sessions import MASTER, Bus, Document, Name, Strip, Track, new_id
-from reins.core.units import format_value
+from reins.core.settings.models import Strict
+from reins.core.settings.words import said
 from reins.errors import ConflictError, SettingsError
 
 SETTABLE = ("name", "fader_db", "pan_pct", "mute", "solo", "solo_safe", "trim_db", "inverted")
@@ -75,17 +76,11 @@ def _untied(document: Document, strip_id: str) -> Document:
     """A document in which no key, in no draft, comes from a strip any more."""
     own = (f"{strip_id}/before", f"{strip_id}/after")
 
-    def loose(holder: Any) -> Any:
-        """A processor's or a band's settings with its keys from there let go."""
-        update: dict[str, Any] = {}
-        if hasattr(holder, "key") and holder.key.source in own:
-            update["key"] = holder.key.model_copy(update={"source": "self"})
-        if hasattr(holder, "bands"):
-            update["bands"] = [loose(band) for band in holder.bands]
-        return holder.model_copy(update=update) if update else holder
+    def source_of(key: Key) -> str:
+        return "self" if key.source in own else key.source
 
     def freed(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
-        return [entry.model_copy(update={"settings": loose(entry.settings)}) for entry in chain]
+        return [entry.model_copy(update={"settings": with_sources(entry.settings, source_of)}) for entry in chain]
 
     for other in strip_ids(document):
         strip = document.strip(other)
@@ -149,7 +144,7 @@ class SetStrip(OnStrip):
         strip = document.strip(self.strip_id)
         model = type(strip)
         allowed = [name for name in SETTABLE if name in model.model_fields]
-        said, checked = [], {}
+        parts, checked = [], {}
         for name, value in self.values.items():
             if name not in allowed:
                 raise SettingsError(f"{strip.name}: there is no setting “{name}”; allowed: {', '.join(allowed)}.")
@@ -158,15 +153,12 @@ class SetStrip(OnStrip):
             except pydantic.ValidationError as error:
                 raise SettingsError(f"{strip.name}: {_first_sentence(error, model)} Nothing was changed.") from error
             if name == "name":
-                said.append(f"renamed {value}")
+                parts.append(f"renamed {value}")
             else:
                 extra: Any = model.model_fields[name].json_schema_extra
-                words = extra.get("words", {})
-                said.append(
-                    f"{extra['label'].lower()} {words.get(str(value).lower(), format_value(value, extra['unit']))}"
-                )
+                parts.append(f"{extra['label'].lower()} {said(value, extra)}")
         changed = document.with_strip(self.strip_id, **checked)
-        return changed, f"{strip.name}: {', '.join(said) or 'no change'}"
+        return changed, f"{strip.name}: {', '.join(parts) or 'no change'}"
 
 
 class AddBus(Strict):

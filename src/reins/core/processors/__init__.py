@@ -1,6 +1,6 @@
 """The processors, by the name a chain file gives them."""
 
-from reins.core.processors.base import Key, Processor, ProcessorSettings
+from reins.core.processors.base import Processor, ProcessorSettings
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.deesser import Deesser, DeesserSettings
 from reins.core.processors.ducker import Ducker, DuckerSettings
@@ -10,6 +10,7 @@ from reins.core.processors.expander import Expander, ExpanderSettings
 from reins.core.processors.gate import Gate, GateSettings
 from reins.core.processors.limiter import Limiter, LimiterSettings
 from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
+from reins.core.processors.sidechain import Key
 
 PROCESSORS: dict[str, type[Processor]] = {
     kind.type_name: kind for kind in (Compressor, Gate, Expander, Ducker, Deesser, DynamicEq, Multiband, Limiter)

@@ -1,4 +1,4 @@
-"""What all processors share: the key, the lookahead delay, the contract."""
+"""What all processors share: the contract, and the delay of a block signal."""
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
@@ -7,95 +7,12 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import BaseModel, ConfigDict, Field
 
-from reins.core.dsp.filters import butterworth_cut, run_sections
-from reins.core.processors import usual
-from reins.core.processors.describing import number
 from reins.core.remembering import BySettings
+from reins.core.settings.models import Strict
 from reins.core.time import Stream, When
 
 Array = npt.NDArray[np.float64]
-KEY_ORDER = 4  # 24 dB/oct
-
-
-class Strict(BaseModel):
-    """Every document model: unknown names refused, no silent conversion, values fixed once made."""
-
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
-
-
-class MisfitError(ValueError):
-    """Settings that do not go together: which one, what it is, what is allowed beside the others. Raised by model
-    validators, so that the rule holds for the settled whole, defaults included.
-    """
-
-    def __init__(self, setting: str, given: object, allowed: str) -> None:
-        self.setting, self.given, self.allowed = setting, given, allowed
-        super().__init__(f"{setting} is {given}; allowed: {allowed}")
-
-
-class PartError(ValueError):
-    """A part of a document that is wrong, said in a whole sentence; where the part stands is put before it."""
-
-
-class Key(Strict):
-    """What the detector listens to."""
-
-    source: str = Field(
-        "self",
-        description="The track the detector listens to.",
-        json_schema_extra={"kind": "source", "label": "Follows", "group": "Key", "unit": ""},
-    )
-    gain_db: float = usual.gain_db(
-        0.0,
-        "Makes what the detector hears louder or quieter, without changing what you hear.",
-        group="Key",
-        label="Key gain",
-        step=0.5,
-    )
-    low_cut_hz: float = number(
-        0.0, 0, 20000, label="Low cut", unit="Hz", group="Key", step=1, scale="log",
-        help="Keeps lows below this frequency from driving the detector; 0 is off.",
-    )  # fmt: skip
-    high_cut_hz: float = number(
-        0.0, 0, 20000, label="High cut", unit="Hz", group="Key", step=1, scale="log",
-        help="Keeps highs above this frequency from driving the detector; 0 is off.",
-    )  # fmt: skip
-
-
-class KeyPath:
-    """Gain and cuts between a key and the detector; carries the filters' state."""
-
-    carried = ("_state",)
-
-    def __init__(self, key: Key, *, channels: int, sample_rate: int) -> None:
-        self._sample_rate = sample_rate
-        self._state = np.zeros((2, KEY_ORDER // 2, channels, 2))  # of the low cut, of the high cut
-        self._key: Key | None = None
-        self.apply(key)
-
-    def apply(self, key: Key) -> None:
-        """Take over new settings; filters keep their state."""
-        if key is self._key:
-            return
-        self._key = key
-        self._gain = 10.0 ** (key.gain_db / 20.0)
-        cuts = (("low_cut", key.low_cut_hz), ("high_cut", key.high_cut_hz))
-        self._cuts = [
-            (place, butterworth_cut(kind, cutoff_hz=cutoff_hz, order=KEY_ORDER, sample_rate=self._sample_rate))
-            for place, (kind, cutoff_hz) in enumerate(cuts)
-            if cutoff_hz > 0.0
-        ]
-
-    def process(self, signal: Array) -> Array:
-        """What the detector hears of signal (channels, frames); signal itself when nothing is set."""
-        if self._gain == 1.0 and not self._cuts:
-            return signal
-        heard = signal * self._gain
-        for place, sections in self._cuts:
-            run_sections(sections, self._state[place], heard)
-        return heard
 
 
 class Delay:

@@ -14,10 +14,10 @@ link_pct and apply_to do nothing to it; a mono signal keyed in stereo is held by
 from typing import Any
 
 from reins.core.dsp import dynamics
-from reins.core.processors import usual
 from reins.core.processors.base import Array
 from reins.core.processors.curves import compress
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
+from reins.core.settings import usual
 from reins.core.units import ms_to_frames
 
 

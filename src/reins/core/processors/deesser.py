@@ -23,12 +23,13 @@ from pydantic import model_validator
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
 from reins.core.dsp.reference import Reference, ahead_frames
-from reins.core.processors import usual
-from reins.core.processors.base import Array, Block, Delay, MisfitError, Processor
+from reins.core.processors.base import Array, Block, Delay, Processor
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
-from reins.core.processors.describing import choice, number
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
+from reins.core.settings.models import MisfitError
 from reins.core.units import db_to_lin
 
 DETECTOR_ORDER = 4

@@ -11,10 +11,11 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from reins.core.dsp import dynamics
-from reins.core.processors import usual
-from reins.core.processors.base import Array, Block, Delay, Key, KeyPath, Processor, ProcessorSettings, View, alone
-from reins.core.processors.describing import choice, number
+from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, View, alone
 from reins.core.processors.release import remembers_s
+from reins.core.processors.sidechain import Key, KeyPath
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 RMS_MS = 10.0  # the window where a processor has no setting for it

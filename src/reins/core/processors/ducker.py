@@ -10,11 +10,11 @@ itself.
 from typing import Any
 
 from reins.core.dsp import dynamics
-from reins.core.processors import usual
 from reins.core.processors.base import Array
 from reins.core.processors.curves import release_by_itself
-from reins.core.processors.describing import number
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
+from reins.core.settings import usual
+from reins.core.settings.describing import number
 from reins.core.units import ms_to_frames, one_pole_k
 
 

@@ -30,7 +30,7 @@ from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
-from reins.core.processors.base import Array, Block, Key, Processor
+from reins.core.processors.base import Array, Block, Processor
 from reins.core.processors.eq_bands import (
     Ear,
     band_region,
@@ -43,6 +43,7 @@ from reins.core.processors.eq_bands import (
 from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings
 from reins.core.processors.eq_tuning import tune_bands
 from reins.core.processors.release import remembers_s
+from reins.core.processors.sidechain import Key
 from reins.core.units import db_to_lin
 
 Counts = npt.NDArray[np.int64]

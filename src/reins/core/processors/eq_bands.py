@@ -6,9 +6,10 @@ import numpy as np
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
-from reins.core.processors.base import Array, Key, KeyPath
+from reins.core.processors.base import Array
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
+from reins.core.processors.sidechain import Key, KeyPath
 from reins.core.processors.weighting import rising_sections
 
 

@@ -4,9 +4,11 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from reins.core.processors import usual
-from reins.core.processors.base import Key, ProcessorSettings, Strict
-from reins.core.processors.describing import choice, listed, number
+from reins.core.processors.base import ProcessorSettings
+from reins.core.processors.sidechain import Key
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, listed, number
+from reins.core.settings.models import Strict
 
 MOST_BANDS = 8
 Slope = Literal[6, 12, 18, 24, 36, 48, 72, 96, 120]

@@ -11,10 +11,11 @@ import numpy.typing as npt
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.matched import matched_table
-from reins.core.processors.base import Array, Key
+from reins.core.processors.base import Array
 from reins.core.processors.curves import compress
 from reins.core.processors.eq_bands import band_params, band_region, covers, moves, resting
 from reins.core.processors.eq_settings import EqBand
+from reins.core.processors.sidechain import Key
 from reins.core.remembering import BySettings
 from reins.core.units import db_to_lin
 

@@ -12,11 +12,11 @@ Where the brief is silent: it starts at 0 dB, not closed, so that nothing at the
 from typing import Any, Literal
 
 from reins.core.dsp import dynamics
-from reins.core.processors import usual
 from reins.core.processors.base import Array
 from reins.core.processors.curves import expand
-from reins.core.processors.describing import choice
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
+from reins.core.settings import usual
+from reins.core.settings.describing import choice
 from reins.core.units import ms_to_frames
 
 

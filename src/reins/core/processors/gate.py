@@ -19,11 +19,11 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp import dynamics, gating
-from reins.core.processors import usual
 from reins.core.processors.base import Array, Block
-from reins.core.processors.describing import choice, number
 from reins.core.processors.detecting import Detecting, DetectorSettings
 from reins.core.processors.release import DRAIN_TIMES, SLOW_FILL_MS, slow_drain_ms
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 SILENCE_DB = 90.0

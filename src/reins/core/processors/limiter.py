@@ -13,10 +13,10 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp import limiting
-from reins.core.processors import usual
 from reins.core.processors.base import Array, Block, Processor, ProcessorSettings
-from reins.core.processors.describing import choice, number
 from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, remembers_s, slow_drain_ms
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MARGIN_DB = 0.15

@@ -20,12 +20,13 @@ from pydantic import Field, field_validator, model_validator
 from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
-from reins.core.processors import usual
-from reins.core.processors.base import Array, Block, MisfitError, Strict
+from reins.core.processors.base import Array, Block
 from reins.core.processors.curves import compress, expand
-from reins.core.processors.describing import choice, listed, number
 from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, part_lanes, to_mid_side
 from reins.core.processors.release import remembers_s
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, listed, number
+from reins.core.settings.models import MisfitError, Strict
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MOST_BANDS = 6
@@ -74,7 +75,7 @@ class MultibandSettings(KeyedSettings):
         description="Where the bands meet: 1 to 5, rising, at least a third of an octave apart.",
         json_schema_extra=listed(
             label="Crossovers", group="Bands", unit="Hz", low=20, high=20000, step=1, scale="log", head="up to",
-            help="Where this band ends and the next begins.",
+            each="Where this band ends and the next begins.",
         ),
     )  # fmt: skip
     bands: list[MultibandBand] = Field(

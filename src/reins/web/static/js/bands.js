@@ -4,7 +4,7 @@ import { element, NumberControl } from "./control.js";
 import { paintBandStrip } from "./draw/small.js";
 
 /** A number of a list as a setting of its own. */
-const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", default: list.default[index] ?? list.high });
+const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", help: list.each, default: list.default[index] ?? list.high });
 
 export class BandTable {
   /**

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator
 
-from reins.core.processors.describing import choice, number
+from reins.core.settings.describing import choice, number
 
 
 def _as_number(value: Any) -> Any:

@@ -1,0 +1,1 @@
+"""What a setting is and how it is said: models, descriptions, usual settings, paths, words, drawn points."""
