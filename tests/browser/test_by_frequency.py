@@ -273,7 +273,7 @@ def test_a_drum_room_is_crossed_over_in_three(desk, driver):
     wait_until(lambda: len(bands(desk, "Room", -1)) == 3 and bands(desk, "Room", -1)[0]["ratio"] == 3)
     desk.drag(handle(desk, "crossovers_hz.0"), 40, 0)
     wait_until(lambda: desk.settings("Room", -1)["crossovers_hz"][0] > 150)
-    desk.drag(handle(desk, "bands.2.threshold_db"), 0, 15)
+    desk.drag(handle(desk, "bands.2.threshold_db"), 0, 30)
     wait_until(lambda: bands(desk, "Room", -1)[2]["threshold_db"] < -35)
     settled(driver)
     wait_until(lambda: deepest_db(desk, "band3.gain_db") < -1)

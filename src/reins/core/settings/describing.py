@@ -28,8 +28,9 @@ def choice(default: Any, *, label: str, group: str, help: str, words: dict[str, 
 def listed(*, label: str, group: str, **more: Any) -> dict[str, Any]:
     """What the screen is told of a setting that is a list.
 
-    Of numbers: low, high, unit, step, scale, each (the help of one of them), head (the word over them in a table). Of bands: `columns` of their
-    table, heads by setting, and `keys`, those of a second one; `between`, the list of numbers that parts them, where
-    there is one; `rows` of the table for settings outside the list: label, gain, and by column the setting it shows.
+    Of numbers: low, high, unit, step, scale, each (the help of one of them), head (the word over them in a table). Of
+    bands: `columns` of their table, heads by setting, and `keys`, those of a second one; `between`, the list of numbers
+    that parts them, where there is one; `rows` of the table for settings outside the list: label, gain, and by column
+    the setting it shows.
     """
     return {"label": label, "group": group, "unit": "", "kind": "list", **more}

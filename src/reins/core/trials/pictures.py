@@ -12,11 +12,11 @@ from reins.core.processors.making import response_db
 from reins.core.sound import Sound
 from reins.core.takes import BINS
 
-CURVE_DB = np.linspace(-60.0, 0.0, 121)
+CURVE_DB = np.linspace(-100.0, 0.0, 201)
 BURST_LEAD_MS, BURST_MS, BURST_COLUMNS = 20.0, 100.0, 240
 BURST_OVER_DB = 12.0
 MOST_SHOWN_DB = 24.0
-HISTOGRAM_EDGES_DB = np.arange(-60.0, 0.1, 1.0)
+HISTOGRAM_EDGES_DB = np.arange(-100.0, 0.1, 1.0)
 
 
 def curve(entry: ProcessorEntry) -> dict[str, list[float]]:
@@ -72,7 +72,7 @@ def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[floa
 
 
 def level_histogram(take: Sound) -> dict[str, list[float]]:
-    """Share of the take in percent for each dB from -60 to 0 of its peak level over every 21 ms (1024 frames)."""
+    """Share of the take in percent for each dB from -100 to 0 of its peak level over every 21 ms (1024 frames)."""
     columns = max(take.facts.frames // BINS[1], 1)
     levels = 20.0 * np.log10(np.maximum(take.peak_columns(0, take.facts.frames, columns), 1e-6))
     counts, _ = np.histogram(levels, HISTOGRAM_EDGES_DB)

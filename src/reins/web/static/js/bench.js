@@ -149,7 +149,7 @@ export class Bench {
   paintCurve() {
     if (!this.answer?.curve || !this.settings) return;
     paintCurve(this.curve, {
-      curve: this.answer.curve, levels: this.levels, now: this.now,
+      curve: this.answer.curve, levels: this.levels, now: this.now, axis: this.axis,
       thresholdDb: this.settings[this.line] - (this.settings.input_db ?? 0), kneeDb: this.settings.knee_db ?? 0,
     });
   }

@@ -12,6 +12,7 @@ import { Live } from "./live.js";
 import { Overview } from "./overview.js";
 import { Previewer } from "./previewer.js";
 import { putText } from "./put.js";
+import { rememberedRoom, room } from "./room.js";
 import { MasterReading } from "./reading.js";
 import { keysOf } from "./shapes.js";
 import { meterStation } from "./stations.js";
@@ -24,7 +25,7 @@ const FIGURES_MS = 55;
 const PATIENCE_MS = 120;
 const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
-  "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable",
+  "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
 ];
 
 /** One object with the values and getters of all parts. */
@@ -34,7 +35,7 @@ const joined = (...parts) => parts.reduce((whole, part) => Object.defineProperti
 export const desk = (data) => () => {
   // Kept out of Alpine's reach: these change sixty times a second.
   const kit = { parts: {}, attempted: {}, changes: 0, underway: 0, told: null };
-  return joined(shown(kit, data), hearing(kit), editing(kit, data), files(kit), frequencies(kit, data));
+  return joined(shown(kit, data), hearing(kit), editing(kit, data), files(kit), frequencies(kit, data), room(kit));
 };
 
 const shown = (kit, data) => ({
@@ -93,6 +94,8 @@ const shown = (kit, data) => ({
       seek: (frame) => { kit.live.seek(frame); this.drawNow(); },
       loop: (loop) => this.change({ kind: "set_session", loop }),
       place: () => kit.live.position(),
+      levels: rememberedRoom().levels,
+      scale: (levels) => this.keepLevels(levels),
       threshold: (db) => this.attemptThreshold(db),
       keepThreshold: () => kit.bench.controls.get(this.kind.line).settle(),
       nudge: (direction, fine) => kit.bench.controls.get(this.kind.line).nudge(direction, fine),
@@ -122,6 +125,7 @@ const shown = (kit, data) => ({
     kit.reading = new MasterReading(kit.parts.reading);
     kit.previews = new Previewer(this.session.id, () => this.wish(), (answer) => this.draw(answer), (busy) => { this.drawing = busy; });
     this.beginFrequencies();
+    this.beginRoom();
     window.addEventListener("keydown", keyHandler(this));
     window.addEventListener("themechange", () => {
       kit.mapper.forget();
@@ -258,6 +262,7 @@ const shown = (kit, data) => ({
       kit.bench.build(this.kind);
       kit.bench.set(this.processor.settings);
     }
+    this.placePictures();
     this.watchNow();
     this.tellListening();
     this.showFrequencies();

@@ -243,6 +243,7 @@ export const frequencies = (kit, data) => ({
 
   showMap(shown) {
     this.mapShown = shown;
+    this.placePictures();
     this.paintTakeMap();
   },
   /** The map of what is in view; of a take without a processor the bare map. */

@@ -3,8 +3,6 @@
 import { blank, palette, stroke } from "./draw/paper.js";
 import { LEFT, RIGHT } from "./draw/take.js";
 
-const FLOOR_DB = -60;
-
 export class Overview {
   /** @param {HTMLCanvasElement} canvas @param {(start: number, frames: number) => void} look */
   constructor(canvas, look) {
@@ -41,7 +39,9 @@ export class Overview {
       ink.fillStyle = colours.source;
       ink.beginPath();
       ink.moveTo(x(0), floor);
-      levels.forEach((level, index) => ink.lineTo(x(((index + 0.5) / levels.length) * frames), floor - (1 - Math.max(level, FLOOR_DB) / FLOOR_DB) * (floor - 3)));
+      const axis = this.model.levels;
+      const share = (level) => (Math.min(Math.max(level, axis.floor), axis.top) - axis.floor) / (axis.top - axis.floor);
+      levels.forEach((level, index) => ink.lineTo(x(((index + 0.5) / levels.length) * frames), floor - share(level) * (floor - 3)));
       ink.lineTo(x(frames), floor);
       ink.fill();
     }

@@ -2,6 +2,7 @@
 
 import { paintMap } from "./draw/map.js";
 import { barFrames, frameAt, layout, paintTake, placeOf } from "./draw/take.js";
+import { deeper, magnified, readLevels, shifted, USUAL } from "./levels.js";
 import { putStyle } from "./put.js";
 
 const SHORTEST_FRAMES = 2048;
@@ -11,7 +12,7 @@ export class TakeView {
   /**
    * @param {HTMLElement} root holds .take-canvas, .take-hand, .playhead, .threshold-line and .threshold-handle
    * @param {{view: () => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
-   *   threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
+   *   scale: (levels: object) => void, levels: object, threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
    */
   constructor(root, to) {
     this.to = to;
@@ -22,7 +23,7 @@ export class TakeView {
     this.line = root.querySelector(".threshold-line");
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null,
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null, levels: readLevels(to.levels),
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));
@@ -36,7 +37,7 @@ export class TakeView {
   }
 
   get place() {
-    return layout(this.canvas.clientWidth, this.canvas.clientHeight);
+    return layout(this.canvas.clientWidth, this.canvas.clientHeight, this.model.levels);
   }
 
   get columns() {
@@ -88,8 +89,23 @@ export class TakeView {
     if (frame < start || frame >= start + frames) this.look(frame, frames);
   }
 
+  /** Another level axis, for this picture and all that share it. */
+  scale(levels) {
+    this.show({ levels });
+    this.to.scale(levels);
+  }
+
+  /** Whether a place is on the level axis, left of the picture. */
+  onAxis({ offsetX, offsetY }) {
+    return offsetX < this.place.left && offsetY > this.place.ruler && this.model.map === null;
+  }
+
   wheel(event) {
     event.preventDefault();
+    if (this.onAxis(event)) {
+      const direction = event.deltaY > 0 ? 1 : -1;
+      return this.scale(event.offsetY < this.place.zero ? magnified(this.model.levels, -direction) : deeper(this.model.levels, direction));
+    }
     const { start, frames } = this.model;
     const sideways = event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY);
     if (sideways) this.look(start + (Math.sign(event.deltaX || event.deltaY) * frames) / 10, frames);
@@ -111,6 +127,8 @@ export class TakeView {
       ArrowRight: () => this.to.seek(Math.min(end, Math.round((Math.floor(here / beat + 1e-6) + 1) * beat))),
       "+": () => zoom(0.8),
       "-": () => zoom(1.25),
+      ArrowUp: () => this.scale(event.shiftKey ? magnified(this.model.levels, 1) : deeper(this.model.levels, -1)),
+      ArrowDown: () => this.scale(event.shiftKey ? magnified(this.model.levels, -1) : deeper(this.model.levels, 1)),
       PageUp: () => this.look(start - frames / 2, frames),
       PageDown: () => this.look(start + frames / 2, frames),
       Enter: () => {
@@ -126,6 +144,7 @@ export class TakeView {
 
   press(event) {
     if (event.button !== 0) return;
+    if (this.onAxis(event)) return this.dragAxis(event);
     const onRuler = event.offsetY < this.place.ruler;
     const begin = { x: event.clientX, frame: frameAt(this.place, this.model, event.offsetX), start: this.model.start };
     this.over.setPointerCapture(event.pointerId);
@@ -143,6 +162,16 @@ export class TakeView {
     };
     this.over.addEventListener("pointermove", onMove);
     this.over.addEventListener("pointerup", onEnd, { once: true });
+  }
+
+  /** The level axis dragged: it goes with the hand; a double click puts it back. */
+  dragAxis(event) {
+    if (event.detail === 2) return this.scale(USUAL);
+    const [began, levels, perDb] = [event.clientY, this.model.levels, this.place.perDb];
+    this.over.setPointerCapture(event.pointerId);
+    const onMove = (moved) => this.scale(shifted(levels, (moved.clientY - began) / perDb));
+    this.over.addEventListener("pointermove", onMove);
+    this.over.addEventListener("pointerup", () => this.over.removeEventListener("pointermove", onMove), { once: true });
   }
 
   /** A loop between two frames, on beats. */

@@ -1,24 +1,25 @@
 // The take: level in dB over time. Source pale, result as an ink line, what is held hanging from the top, what is let
 // standing up from the floor of the same strip.
 
+import { lines, USUAL } from "../levels.js";
 import { blank, db, palette, stroke, write } from "./paper.js";
 
 export const LEFT = 38;
 export const RIGHT = 10;
 const RULER = 22;
 const FOOT = 6;
-const STRIP_DB = 18; // room for what is held
-const FLOOR_DB = -60;
+const STRIP = 0.23; // of the height, for what is held
 const STATE_BAND = 8;
 
-/** Where things are on a canvas of this size. */
-export function layout(width, height) {
-  const perDb = (height - RULER - FOOT) / (STRIP_DB - FLOOR_DB);
-  const zero = RULER + STRIP_DB * perDb;
+/** Where things are on a canvas of this size. @param {import("../levels.js").Levels} levels */
+export function layout(width, height, levels = USUAL) {
+  const room = height - RULER - FOOT;
+  const zero = RULER + STRIP * room; // where levels begin
+  const perDb = ((1 - STRIP) * room) / (levels.top - levels.floor);
   return {
-    left: LEFT, width: width - LEFT - RIGHT, ruler: RULER, zero, perDb, bottom: height - FOOT,
-    y: (level) => zero - Math.max(level, FLOOR_DB) * perDb,
-    level: (y) => (zero - y) / perDb,
+    left: LEFT, width: width - LEFT - RIGHT, ruler: RULER, zero, perDb, perHeld: (STRIP * room) / levels.held, bottom: height - FOOT, levels,
+    y: (level) => zero + Math.min(Math.max(levels.top - level, 0), levels.top - levels.floor) * perDb,
+    level: (y) => levels.top - (y - zero) / perDb,
   };
 }
 
@@ -30,7 +31,7 @@ export function layout(width, height) {
 export function paintTake(canvas, model) {
   const { ink, width, height } = blank(canvas);
   const colours = palette();
-  const place = layout(width, height);
+  const place = layout(width, height, model.levels);
   grid(ink, place, colours);
   paintRuler(ink, place, colours, model);
   if (model.rough && !covers(model)) rough(ink, place, colours, model);
@@ -67,13 +68,15 @@ function closing(ink, place, colours, level) {
 }
 
 function grid(ink, place, colours) {
-  for (let level = 0; level >= FLOOR_DB; level -= 12) {
+  for (const level of lines(place.levels, place.perDb)) {
     const y = place.y(level);
     stroke(ink, colours.line, 1, [place.left, y], [place.left + place.width, y]);
     write(ink, colours.muted, db(level), place.left - 7, Math.min(y, place.bottom - 5), "right");
   }
-  for (const held of [6, 12]) {
-    const y = place.ruler + held * place.perDb;
+  const strip = place.zero - place.ruler;
+  const thirds = strip > 40 ? [1, 2] : strip > 24 ? [1.5] : [];
+  for (const held of thirds.map((third) => (third * place.levels.held) / 3)) {
+    const y = place.ruler + held * place.perHeld;
     ink.setLineDash([2, 4]);
     stroke(ink, colours.line, 1, [place.left, y], [place.left + place.width, y]);
     ink.setLineDash([]);
@@ -138,8 +141,8 @@ function envelopes(ink, place, colours, model) {
   fill(ink, colours.held, x, lost.map(place.y), (index) => place.y(Math.min(picture.result_db[index], lost[index])));
   ink.globalAlpha = 1;
   stroke(ink, colours.ink, 1.25, ...picture.result_db.map((level, index) => [x(index + 0.5), place.y(level)]));
-  fill(ink, colours.held, x, picture.held_db.map((held) => Math.min(place.ruler - held * place.perDb, place.zero)), () => place.ruler);
-  fill(ink, colours.let, x, picture.let_db.map((given) => Math.max(place.zero - given * place.perDb, place.ruler)), () => place.zero);
+  fill(ink, colours.held, x, picture.held_db.map((held) => Math.min(place.ruler - held * place.perHeld, place.zero)), () => place.ruler);
+  fill(ink, colours.let, x, picture.let_db.map((given) => Math.max(place.zero - given * place.perHeld, place.ruler)), () => place.zero);
   if (picture.states) states(ink, place, colours, x, picture.states);
   ink.restore();
 }
