@@ -162,7 +162,7 @@ def test_the_key_of_a_processor_is_heard_and_one_strip_alone(desk, driver):
     assert find(driver, '[data-hear="key"]').get_attribute("aria-checked") == "true"
     desk.click('[data-hear="result"]')
     desk.choose("02 Tambourine")
-    desk.click('[data-do="alone"]')
+    desk.click('[data-do="reach"]')
     desk.click('[data-do="play"]')
 
     # Alone, the tambourine is silent for the half second before it begins; the mix is not.
@@ -172,7 +172,7 @@ def test_the_key_of_a_processor_is_heard_and_one_strip_alone(desk, driver):
       return b ? [Math.max(...b.meters.master.peak_db), b.meters.strips.master[0]] : null""")
     )
     desk.click('[data-do="play"]')
-    desk.click('[data-do="alone"]')
+    desk.click('[data-do="reach"]')
 
     assert quiet[0] == -120
     assert quiet[1] > -60

@@ -5,7 +5,8 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain, GlidingChain
-from reins.core.engine.mixer import Listening, Mixer
+from reins.core.engine.listening import Listening
+from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix, run_chain
 from reins.core.engine.strips import pan_gains
 from reins.core.sessions import Document, Track
@@ -213,3 +214,39 @@ def test_what_moves_does_not_depend_on_how_the_stream_is_cut(make_take, noise):
         np.testing.assert_allclose(other, made[0], atol=1e-12)
     assert np.abs(made[0][:, 3100:3600] - render(Mixer(after, takes), 3100, 3600)).max() < 1e-9
     assert np.abs(np.diff(made[0][:, 4090:4110])).max() < np.abs(np.diff(made[0])).max() + 0.01
+
+
+@pytest.mark.parametrize("what", ["result", "source", "difference"])
+def test_one_processor_of_three_is_heard_by_itself_lined_up_with_the_mix(make_take, noise, what):
+    chain = [entry("a", threshold_db=-30, lookahead_ms=2), entry("b", threshold_db=-40, ratio=9, lookahead_ms=5),
+             entry("c", makeup_db=12, lookahead_ms=1)]  # fmt: skip
+    takes, at = {"a": make_take(0.5 * noise)}, slice(6000, 12000)
+
+    def strip(chain):
+        return render(Mixer(document(track(chain=chain, fader_db=-3, pan_pct=25)), takes), 0, 12000)[:, at]
+
+    mixer = Mixer(document(track(chain=chain, fader_db=-3, pan_pct=25)), takes)
+    mixer.listen(Listening(what, "t0", "b"))
+    heard = render(mixer, 0, 12000)[:, at]
+
+    before, after = strip(chain[:1]), strip(chain[:2])
+    expected = {"result": after, "source": before, "difference": before - after}[what]
+    np.testing.assert_allclose(heard, expected, atol=1e-9)
+    assert np.abs(expected).max() > 0.02
+
+
+def test_changing_what_is_heard_of_a_processor_and_its_settings_does_not_click_or_lose_its_place(make_take):
+    sine = 0.4 * np.sin(2 * np.pi * 200 * np.arange(24000) / RATE)[None]
+    doc = document(track(chain=[entry("a", threshold_db=-30, lookahead_ms=4), entry("b", makeup_db=3, lookahead_ms=7)]))
+    mixer = Mixer(doc, {"a": make_take(sine)})
+    blocks = []
+    for number, to in enumerate(["result", "source", "result", "difference", "source", "result"] * 3):
+        mixer.listen(Listening(to, "t0", "a"))
+        if number == 9:
+            mixer.change(
+                doc.with_strip("t0", chain=[entry("a", threshold_db=-20, lookahead_ms=4), doc.track("t0").chain[1]])
+            )
+        blocks.append(mixer.process(1200)[0])
+
+    out = np.concatenate(blocks)
+    assert np.abs(np.diff(out, 2)).max() < 3 * 0.4 * (2 * np.pi * 200 / RATE) ** 2 + 0.4 / 480**2 * 40

@@ -5,7 +5,8 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.changes import parse_change
-from reins.core.engine.mixer import Listening, Mixer
+from reins.core.engine.listening import Listening
+from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix, render_mix_and_stems, render_strip
 from reins.core.engine.plan import make_plan
 from reins.core.routing import in_order, leading_to

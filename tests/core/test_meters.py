@@ -5,7 +5,8 @@ import pyloudnorm
 import pytest
 
 from reins.core.chainfile import parse_entry
-from reins.core.engine.mixer import Listening, Mixer
+from reins.core.engine.listening import Listening
+from reins.core.engine.mixer import Mixer
 from reins.core.measure.meters import MasterMeter, PeakHold
 from reins.core.sessions import Document, Track
 from reins.core.trials.matching import match_listening, match_makeup

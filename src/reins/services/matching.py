@@ -21,7 +21,9 @@ class Matching:
         self._house, self._sounds = house, sounds
         self._newest = Newest()
 
-    def listening(self, session_id: str, of: str | None, *, desk: str, number: int) -> dict[str, Any]:
+    def listening(
+        self, session_id: str, of: str | None, processor_id: str | None = None, *, desk: str, number: int
+    ) -> dict[str, Any]:
         """{"number", "gains_db": by listening choice}; CancelledError when the desk asks again meanwhile."""
         check = self._newest.check(desk, number)
         document = document_of(self._house, session_id)
@@ -29,7 +31,7 @@ class Matching:
             document.strip(of)
         takes = self._house.takes(document)
         start, end = span_of(document, session_frames(document, takes))
-        gains = matching.match_listening(document, takes, of, start, end, check)
+        gains = matching.match_listening(document, takes, of, start, end, check, processor_id)
         return {"number": number, "gains_db": {what: round(gain, 2) for what, gain in gains.items()}}
 
     def makeup(self, session_id: str, strip_id: str, processor_id: str) -> dict[str, Any]:

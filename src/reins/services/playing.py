@@ -15,8 +15,9 @@ import numpy as np
 
 from reins.core.changes import SetProcessor, SetStrip
 from reins.core.engine.graph import only_retuned
+from reins.core.engine.listening import LISTENS, Listening
 from reins.core.engine.live import LiveBlock, LiveClock
-from reins.core.engine.mixer import BLOCK_FRAMES, LISTENS, Listening
+from reins.core.engine.mixer import BLOCK_FRAMES
 from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.meters import MasterReading
 from reins.core.processors.making import prepare
@@ -236,8 +237,9 @@ class DeskPlayer:
         if not abs(gain_db) <= MOST_GAIN_DB:
             raise InputError(f"gain_db is {gain_db}; allowed: −{MOST_GAIN_DB:g} to {MOST_GAIN_DB:g} dB.")
         of, processor_id, band = message.get("of"), message.get("processor_id"), str(message.get("band") or "")
-        one = what in ("key", "band")
-        self._clock.listen(Listening(what, of, processor_id if one else None, gain_db, band if one else ""))
+        if processor_id is not None and of is None:
+            raise InputError("A processor is heard of one strip: say whose it is.")
+        self._clock.listen(Listening(what, of, processor_id, gain_db, band if what in ("key", "band") else ""))
 
     def _on_watch(self, message: dict[str, Any]) -> None:
         """What is looked at: where its processors stand and spectra of now are told with the meters."""

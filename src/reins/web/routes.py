@@ -189,12 +189,13 @@ class MatchingBody(BaseModel):
     desk: str
     number: int
     of: str | None = None
+    processor_id: str | None = None
 
 
 @router.post("/api/sessions/{session_id}/matching")
 def match_listening(session_id: str, body: MatchingBody, matching: TheMatching) -> dict[str, Any]:
     """The gain of each listening choice that makes them equally loud."""
-    return matching.listening(session_id, body.of, desk=body.desk, number=body.number)
+    return matching.listening(session_id, body.of, body.processor_id, desk=body.desk, number=body.number)
 
 
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/processors/{processor_id}/makeup")

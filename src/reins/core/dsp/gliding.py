@@ -11,8 +11,11 @@ RAMP_MS = 20.0
 
 
 def fade_in(done_frames: int, frames: int, fade_frames: int) -> Array:
-    """The weight of what comes in over the next frames of a fade: half a cosine, so that neither end has a corner."""
-    share = np.minimum((done_frames + np.arange(1, frames + 1)) / fade_frames, 1.0)
+    """The weight of what comes in over the next frames of a fade: half a cosine, so that neither end has a corner.
+
+    done_frames is negative while the fade has not begun.
+    """
+    share = np.clip((done_frames + np.arange(1, frames + 1)) / fade_frames, 0.0, 1.0)
     return np.asarray(0.5 - 0.5 * np.cos(np.pi * share))
 
 

@@ -89,6 +89,16 @@ class Stage:
 
 
 @dataclass(frozen=True)
+class Around:
+    """What went into a processor and what came out, over a block, and how much later than the source both are."""
+
+    before: Array
+    after: Array
+    latency_before: int
+    latency_after: int
+
+
+@dataclass(frozen=True)
 class Heard:
     """What a detector heard of a block in left and right, the sections that make its band of that, the same in the
     lanes the detector works on, and the latency before it.
@@ -268,11 +278,12 @@ class Chain:
         peaks = [lin_to_db(peak(np.ascontiguousarray(block))) for block in self._passed] if self._stages else []
         return {s.entry.id: (peaks[i], peaks[i + 1]) for i, s in enumerate(self._stages)}
 
-    def before_and_after(self, processor_id: str) -> tuple[Array, Array] | None:
+    def around(self, processor_id: str) -> "Around | None":
         """After `process`: what went into a processor and what came out; None without it."""
-        for place, stage in enumerate(self._stages):
-            if stage.entry.id == processor_id:
-                return self._passed[place], self._passed[place + 1]
+        for place, s in enumerate(self._stages):
+            if s.entry.id == processor_id:
+                late = s.latency_before + s.processor.latency_frames
+                return Around(self._passed[place], self._passed[place + 1], s.latency_before, late)
         return None
 
     def heard(self, processor_id: str, band: str = "") -> Heard | None:
@@ -328,6 +339,7 @@ class GlidingChain:
         self._old: Chain | None = None
         self._glide_frames = ms_to_frames(GLIDE_MS, sample_rate)
         self._glided = 0
+        self._fade: tuple[Chain, Array] | None = None  # of the last block: what it came from, and how far
 
     @property
     def gliding(self) -> bool:
@@ -344,13 +356,23 @@ class GlidingChain:
         """The result for the next block; old_block is what the chain on its way out hears (latency may differ). when:
         the place of the result.
         """
+        self._fade = None
         if self._old is None:
             return self.chain.process(block, keys, when)
         before = self._old.process(old_block, keys, when)
         after = self.chain.process(block, keys, when)
         frames = block.shape[1]
         weight = fade_in(self._glided, frames, self._glide_frames)
+        self._fade = self._old, weight
         self._glided += frames
         if self._glided >= self._glide_frames:
             self._old = None
         return before + weight * (after - before)
+
+    def around(self, processor_id: str) -> Around | None:
+        """As Chain.around, faded over as the result is."""
+        now = self.chain.around(processor_id)
+        before = self._fade[0].around(processor_id) if self._fade and now else None
+        if self._fade is None or now is None or before is None or before.latency_after != now.latency_after:
+            return now
+        return replace(now, after=before.after + self._fade[1] * (now.after - before.after))

@@ -85,7 +85,7 @@ class Graph:
         self.plan: Plan = make_plan(document)
         self.stream, self.position = stream, position
         self._pre_roll = pre_roll_frames(document)
-        self.ears: dict[object, Ear] = {}  # of the mixer, by what is listened to
+        self.ears: dict[object, tuple[Ear, int, Array]] = {}  # see listening
         self.players: dict[str, StripPlayer] = {}
         for strip_id in self.plan.order:
             self._join(strip_id)

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.engine.mixer import BLOCK_FRAMES, Listening, Mixer
+from reins.core.engine.listening import Listening
+from reins.core.engine.mixer import BLOCK_FRAMES, Mixer
 from reins.core.engine.watching import Sight, Watched, Watcher
 from reins.core.measure.meters import MasterMeter, MasterReading, PeakHold
 from reins.core.sessions import Document

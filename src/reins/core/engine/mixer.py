@@ -4,41 +4,22 @@ Settings glide within the graph. What the graph cannot take over while it runs (
 bus of another latency) gets a new graph, and the sound fades over to it in 10 ms.
 """
 
-from dataclasses import dataclass
-from typing import Literal
-
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.gliding import fade_in
 from reins.core.engine.chain import GLIDE_MS
-from reins.core.engine.ear import Ear
 from reins.core.engine.graph import Graph, working
 from reins.core.engine.length import sounding_frames
-from reins.core.sessions import MASTER, Document
+from reins.core.engine.listening import Listening, filling_frames, heard_of
+from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.core.time import Stream
-from reins.core.units import db_to_lin, ms_to_frames
+from reins.core.units import ms_to_frames
 from reins.errors import InputError
 
 Array = npt.NDArray[np.float64]
-Listen = Literal["result", "source", "difference", "key", "band"]
-LISTENS: tuple[Listen, ...] = ("result", "source", "difference", "key", "band")
 BLOCK_FRAMES = 1024
-
-
-@dataclass(frozen=True)
-class Listening:
-    """What is heard: of the mix (`of` None: source is the mix without any chain) or of one strip; made louder by
-    gain_db. For a key, the processor whose detector is listened to, and the band where bands have keys of their own;
-    for a band, the processor and the band by the name of its gain: what it covers of what it listens to is heard.
-    """
-
-    what: Listen = "result"
-    of: str | None = None
-    processor_id: str | None = None
-    gain_db: float = 0.0
-    band: str = ""
 
 
 class Mixer:
@@ -102,7 +83,8 @@ class Mixer:
         """The next block of the mix, stereo (2, frames) float64."""
         self._take_over()
         if self._asked != self._listening and self._listened is None:
-            self._listened, self._listening, self._listen_faded = self._listening, self._asked, 0
+            self._listened, self._listening = self._listening, self._asked
+            self._listen_faded = -filling_frames(self.graph, self._asked)
         heard = self._heard(self.graph, frames)
         if self._old is not None:
             before = self._heard(self._old, frames)
@@ -129,37 +111,11 @@ class Mixer:
     def _heard(self, graph: Graph, frames: int) -> Array:
         now, before = self._listening, self._listened
         graph.process(frames, dry=any(to and to.what in ("source", "difference") for to in (now, before)))
-        heard = self._of(graph, now, frames)
+        heard = heard_of(graph, now, frames)
         if before is not None:
-            old = self._of(graph, before, frames)
+            old = heard_of(graph, before, frames)
             heard = old + fade_in(self._listen_faded, frames, self._glide_frames) * (heard - old)
         return heard
-
-    def _of(self, graph: Graph, to: Listening, frames: int) -> Array:
-        player = graph.players.get(to.of or MASTER)
-        if player is None:
-            return np.zeros((2, frames))
-        if to.what in ("key", "band"):
-            heard = self._detector(graph, to, frames)
-        elif to.what == "result":
-            heard = player.aligned
-        else:
-            source = player.dry if to.of is None else player.source()
-            heard = source if to.what == "source" else source - player.aligned
-        return heard if to.gain_db == 0.0 else heard * db_to_lin(to.gain_db)
-
-    def _detector(self, graph: Graph, to: Listening, frames: int) -> Array:
-        """What a detector, or a band's, hears, lined up with the mix, on both sides; silence when there is none."""
-        heard = graph.players[to.of or MASTER].chain.chain.heard(to.processor_id or "", to.band)
-        if heard is None:
-            return np.zeros((2, frames))
-        late = graph.plan.chain_lead[to.of or MASTER] - heard.latency_frames
-        sections = heard.region if to.what == "band" else None
-        ear = graph.ears.get(to)
-        if ear is None or not ear.fits(late, sections):
-            ear = Ear(late, sections)
-            graph.ears = {to: ear}
-        return ear.process(np.ascontiguousarray(np.broadcast_to(heard.signal, (2, frames))))
 
     def meters(self) -> dict[str, tuple[float, float]]:
         """Of each strip over the last block: peak and RMS in dB, after fader and pan."""

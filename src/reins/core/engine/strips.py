@@ -172,7 +172,7 @@ class StripPlayer:
     def _put_out(self, result: Array, dry: Array | None) -> None:
         """Fader and pan; `dry` (at the mix's time) with it."""
         gains = self._gains.step(result.shape[1])
-        self.plain, self._block_gains = result, gains
+        self.plain, self.block_gains = result, gains
         self.placed = result * gains
         self.aligned = self._to_mix.process(self.placed)
         self.dry = np.zeros((2, 0)) if dry is None else dry * gains
@@ -311,4 +311,4 @@ class BusPlayer(StripPlayer):
 
     def source(self) -> Array:
         """What came in, after fader and pan, at the mix's time."""
-        return self._incoming * self._block_gains
+        return self._incoming * self.block_gains

@@ -83,7 +83,8 @@ class Watcher:
         watched = self._watched
         player = mixer.graph.players[watched.strip_id]
         chain = player.chain.chain
-        before, after = chain.before_and_after(watched.processor_id) or (player.fed, player.plain)
+        around = chain.around(watched.processor_id)
+        before, after = (around.before, around.after) if around else (player.fed, player.plain)
         signals = {"source": before, "result": after}
         heard = chain.heard(watched.processor_id, watched.band)
         if heard is not None:

@@ -8,8 +8,9 @@ import numpy.typing as npt
 
 from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.graph import Graph
+from reins.core.engine.listening import Listen, Listening, heard_of
 from reins.core.engine.offline import RENDER_FRAMES
-from reins.core.sessions import MASTER, Document
+from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.core.time import Stream
 from reins.core.trials.running import Trial
@@ -18,31 +19,31 @@ from reins.errors import ConflictError
 Array = npt.NDArray[np.float64]
 MOST_GAIN_DB = 24.0
 CLOSE_LU = 0.05
+MATCHED: tuple[Listen, ...] = ("result", "source", "difference")
 TRIES = 8
 LEAST_SLOPE = 0.05  # LU per dB of makeup; where a mix leaves it less, the search takes smaller steps
 
 
 def match_listening(
-    document: Document, takes: dict[str, Take], of: str | None, start: int, end: int, check: Callable[[], None]
-) -> dict[str, float]:
+    document: Document, takes: dict[str, Take], of: str | None, start: int, end: int, check: Callable[[], None],
+    processor_id: str | None = None,
+) -> dict[str, float]:  # fmt: skip
     """The gain in dB for each listening choice that makes it as loud as the result, from frame start to end.
 
-    Integrated loudness by BS.1770 of the mix, or of one strip after fader and pan; 0 where a loudness cannot be given,
-    never more than MOST_GAIN_DB. `check` may raise to stop.
+    Integrated loudness by BS.1770 of the mix, of one strip or of one of its processors, after fader and pan; 0 where a
+    loudness cannot be given, never more than MOST_GAIN_DB. `check` may raise to stop.
     """
     graph = Graph(document, takes, Stream(start))
     graph.run_in()
-    meters = {what: LoudnessMeter(sample_rate=document.sample_rate) for what in ("result", "source", "difference")}
+    asked = [Listening(what, of, processor_id) for what in MATCHED]
+    meters = [LoudnessMeter(sample_rate=document.sample_rate) for _ in asked]
     for first in range(start, end, RENDER_FRAMES):
         check()
-        graph.process(min(RENDER_FRAMES, end - first), dry=True)
-        player = graph.players.get(of or MASTER)
-        if player is None:
-            break
-        source = player.dry if of is None else player.source()
-        for what, heard in {"result": player.aligned, "source": source, "difference": source - player.aligned}.items():
-            meters[what].feed(np.ascontiguousarray(heard))
-    loudness = {what: meter.integrated_lufs() for what, meter in meters.items()}
+        frames = min(RENDER_FRAMES, end - first)
+        graph.process(frames, dry=True)
+        for to, meter in zip(asked, meters, strict=True):
+            meter.feed(np.ascontiguousarray(heard_of(graph, to, frames)))
+    loudness = {what: meter.integrated_lufs() for what, meter in zip(MATCHED, meters, strict=True)}
     goal = loudness["result"]
     return {
         what: 0.0 if goal is None or lufs is None else max(-MOST_GAIN_DB, min(MOST_GAIN_DB, goal - lufs))

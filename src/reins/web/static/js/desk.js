@@ -200,14 +200,14 @@ const shown = (kit, data) => ({
     const before = kit.changes;
     const state = await this.tried(() => api.getSession(this.session.id));
     if (!state || before !== kit.changes || kit.underway) return;
-    const heard = JSON.stringify([this.document, this.alone]);
+    const heard = JSON.stringify([this.document, this.reaches, this.processorId]);
     const first = this.empty;
     this.session = state;
     kit.live.changeRate(this.document.sample_rate);
     if (first && !this.empty) this.select(this.document.order[0]);
     else if (this.strip) this.showAll();
     else this.select(this.document.order[0] ?? "master");
-    if (heard !== JSON.stringify([this.document, this.alone])) this.askMatching();
+    if (heard !== JSON.stringify([this.document, this.reaches, this.processorId])) this.askMatching();
   },
 
   select(stripId) {
@@ -222,7 +222,7 @@ const shown = (kit, data) => ({
     }
     this.showAll();
     if (!other || kit.view.model.frames <= 1) kit.view.look(0, this.session.frames || 1);
-    if (other && this.alone) {
+    if (other && this.reaches !== "mix") {
       this.gains = null;
       this.askMatching();
     }

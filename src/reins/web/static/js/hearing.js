@@ -6,13 +6,15 @@ import * as api from "./api.js";
 export const hearing = (kit) => ({
   listen: "result",
   listens: [["result", "Result"], ["source", "Source"], ["difference", "Difference"], ["key", "Key"]],
-  alone: false,
+  reach: "mix", // what is heard: the mix, the chosen strip, or the chosen processor
   matching: false,
   gains: null,
   matchNumber: 0,
 
   get hearsKey() { return Boolean(this.processor?.settings.key || this.keyBand); },
-  get hearOf() { return this.alone || this.listen === "key" ? this.strip?.name ?? "" : "Mix"; },
+  get reachWord() { return { mix: "In the mix", strip: "Strip", processor: "Processor" }[this.reaches]; },
+  /** What is heard now: without a processor that is on, its strip. */
+  get reaches() { return this.reach === "processor" && !this.processor?.on ? "strip" : this.reach; },
   get matchText() {
     if (!this.matching) return "Match";
     if (!this.gains) return "… LU";
@@ -28,8 +30,9 @@ export const hearing = (kit) => ({
     this.listen = what;
     this.tellListening();
   },
-  changeScope() {
-    this.alone = !this.alone;
+  changeReach() {
+    const all = ["mix", "strip", ...(this.processor?.on ? ["processor"] : [])];
+    this.reach = all[(all.indexOf(this.reaches) + 1) % all.length];
     this.gains = null;
     this.tellListening();
     this.askMatching();
@@ -41,7 +44,7 @@ export const hearing = (kit) => ({
     const key = this.listen === "key" || this.heardBand !== null;
     const told = {
       what: this.heardBand ? "band" : this.listen, band: this.heardBand ?? this.keyBand,
-      of: key || this.alone ? this.stripId : null, processor_id: key ? this.processorId : null,
+      of: key || this.reaches !== "mix" ? this.stripId : null, processor_id: key || this.reaches === "processor" ? this.processorId : null,
       gain_db: (this.matching && this.gains?.[this.listen]) || 0,
     };
     if (JSON.stringify(told) === kit.told) return;
@@ -59,7 +62,7 @@ export const hearing = (kit) => ({
   async askMatching() {
     if (!this.matching || this.empty) return;
     const number = ++this.matchNumber;
-    const body = { desk: kit.previews.desk, number, of: this.alone ? this.stripId : null };
+    const body = { desk: kit.previews.desk, number, of: this.reaches === "mix" ? null : this.stripId, processor_id: this.reaches === "processor" ? this.processorId : null };
     try {
       const answer = await api.matching(this.session.id, body);
       if (number !== this.matchNumber) return;

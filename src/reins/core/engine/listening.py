@@ -1,0 +1,96 @@
+"""What is listened to: the mix, a strip or a processor; its result, its source, the difference, a key or a band."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.engine.ear import Ear
+from reins.core.engine.graph import Graph
+from reins.core.engine.strips import StripPlayer
+from reins.core.sessions import MASTER
+from reins.core.units import db_to_lin
+
+Array = npt.NDArray[np.float64]
+Listen = Literal["result", "source", "difference", "key", "band"]
+LISTENS: tuple[Listen, ...] = ("result", "source", "difference", "key", "band")
+
+
+@dataclass(frozen=True)
+class Listening:
+    """What is heard: of the mix (`of` None: source is the mix without any chain), of one strip, or of one of its
+    processors (source is what comes to that one); made louder by gain_db. For a key, the processor whose detector is
+    listened to, and the band where bands have keys of their own; for a band, the processor and the band by the name of
+    its gain: what it covers of what it listens to is heard.
+    """
+
+    what: Listen = "result"
+    of: str | None = None
+    processor_id: str | None = None
+    gain_db: float = 0.0
+    band: str = ""
+
+
+def heard_of(graph: Graph, to: Listening, frames: int) -> Array:
+    """What is listened to of the block a graph has just worked on, stereo (2, frames), at the mix's time."""
+    player = graph.players.get(to.of or MASTER)
+    if player is None:
+        return np.zeros((2, frames))
+    if to.what in ("key", "band"):
+        heard = _detector(graph, player, to, frames)
+    elif to.processor_id is not None:
+        heard = _processor(graph, player, to, frames)
+    elif to.what == "result":
+        heard = player.aligned
+    else:
+        source = player.dry if to.of is None else player.source()
+        heard = source if to.what == "source" else source - player.aligned
+    return heard if to.gain_db == 0.0 else heard * db_to_lin(to.gain_db)
+
+
+def filling_frames(graph: Graph, to: Listening) -> int:
+    """Frames until what is listened to has reached the mix's time: delays of its own begin empty."""
+    one = to.processor_id is not None and (to.of or MASTER) in graph.players
+    return graph.plan.chain_lead[to.of or MASTER] if one else 0
+
+
+def _detector(graph: Graph, player: StripPlayer, to: Listening, frames: int) -> Array:
+    """What a detector, or a band's, hears, on both sides; silence when there is none."""
+    heard = player.chain.chain.heard(to.processor_id or "", to.band)
+    if heard is None:
+        return np.zeros((2, frames))
+    late = graph.plan.chain_lead[to.of or MASTER] - heard.latency_frames
+    return _at_mix(graph, (to, "key"), heard.signal, late, heard.region if to.what == "band" else None)
+
+
+def _processor(graph: Graph, player: StripPlayer, to: Listening, frames: int) -> Array:
+    """What comes to a processor, what it makes, or the difference, through the strip's fader and pan. One that is off
+    makes what the strip does.
+    """
+    around = player.chain.around(to.processor_id or "")
+    if around is None:
+        return np.zeros((2, frames)) if to.what == "difference" else player.aligned
+    lead = graph.plan.chain_lead[to.of or MASTER]
+    before, after = (
+        _at_mix(graph, (to.of, to.processor_id, place), signal, lead - late, None) * player.block_gains
+        for place, signal, late in (
+            ("before", around.before, around.latency_before), ("after", around.after, around.latency_after),
+        )
+    )  # fmt: skip
+    return {"result": after, "source": before}[to.what] if to.what != "difference" else before - after
+
+
+def _at_mix(graph: Graph, place: object, signal: Array, late: int, sections: Array | None) -> Array:
+    """A signal on both sides, delayed to the mix's time, through a band's filter where there is one.
+
+    An ear goes on where it heard the block before; asked twice of one block it gives the same.
+    """
+    ear, until, given = graph.ears.get(place, (None, 0, signal))
+    if ear is not None and until == graph.position:
+        return given
+    if ear is None or until != graph.position - signal.shape[1] or not ear.fits(late, sections):
+        ear = Ear(late, sections)
+    given = ear.process(np.ascontiguousarray(np.broadcast_to(signal, (2, signal.shape[1]))))
+    graph.ears[place] = ear, graph.position, given
+    return given
