@@ -1,4 +1,6 @@
-"""Room for the picture: swapped, whole, the divider, the level axis; numbers of a list typed."""
+"""Room for the picture: swapped, whole, the divider, the level axis; numbers of a list typed; what is seen and heard
+of one processor among others.
+"""
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
@@ -137,3 +139,40 @@ def test_a_crossover_is_typed_and_put_back_like_any_other_number(desk, driver):
 
     assert desk.settings("Bass", place)["crossovers_hz"] == [200, 3200]
     driver.get_log("browser")  # the refusal is noted there
+
+
+def test_the_second_processor_is_seen_on_what_it_hears_and_heard_by_itself(desk, driver):
+    for _ in range(2):
+        add(desk, "Bass", "compressor")
+    first, second = driver.find_elements("css selector", ".station-name")[-2:]
+    first.click()
+    settled(driver)
+    desk.type("threshold_db", "-40")
+    wait_until(lambda: desk.settings("Bass", -2)["threshold_db"] == -40)
+    second.click()
+    settled(driver)
+    picture = "return reins.view.model.picture"
+
+    seen = wait_until(lambda: (p := driver.execute_script(picture)) and p["before_db"] and p)
+    loudest = max(range(len(seen["source_db"])), key=lambda k: seen["source_db"][k])
+    assert seen["before_db"][loudest] < seen["source_db"][loudest] - 6  # the first holds that back
+    assert seen["after_db"] is None  # it is the last: what it makes is the strip's result
+    wait_until(lambda: desk.fact("strip-crest"))
+    assert desk.fact("crest") != desk.fact("strip-crest") and "dB" in desk.fact("quietest")
+    desk.type("makeup_db", "12")
+    wait_until(lambda: desk.fact("quietest") == "+12.0 dB")
+
+    reach = find(driver, '[data-do="reach"]')
+    for word in ("Strip", "Processor"):
+        reach.click()
+        wait_until(lambda word=word: reach.text == word)
+    desk.click('[data-hear="source"]')
+    desk.click('[data-do="play"]')
+    peak = """const b = reins.live.blocks.findLast((b) => b.meters && b.frame > 200000);
+      return b ? [Math.max(...b.meters.master.peak_db), b.meters.strips[arguments[0]][2]] : null"""
+    bass = next(k for k, t in desk.state()["document"]["tracks"].items() if t["name"] == "Bass")
+    heard, strip = wait_until(lambda: driver.execute_script(peak, bass))
+    desk.click('[data-do="play"]')
+    assert heard < strip - 6  # what comes to it, before its makeup of 12 dB
+    reach.click()
+    desk.click('[data-hear="result"]')

@@ -5,7 +5,10 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
-from reins.core.measure.span import Fold, measure_source
+from reins.core.measure.levels import measure_source
+from reins.core.measure.span import Fold
+from reins.core.measure.tap import quietest_tenth_db
+from reins.core.trials.pictures import histogram_of
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 from tests.conftest import RATE, kept
@@ -83,3 +86,43 @@ def test_a_span_can_be_stopped(make_take, noise, entries):
 
     with pytest.raises(InterruptedError, match="newer"):
         measure_span(Trial(make_take(noise), entries), "c", 0, 24000, stop)
+
+
+def test_what_comes_to_a_processor_and_what_it_makes_is_tapped_where_it_stands(make_take, noise):
+    chain = [
+        parse_entry({"type": kind, "id": name, "settings": settings}, "x")
+        for name, kind, settings in (
+            ("a", "compressor", {"threshold_db": -30, "lookahead_ms": 3}), ("off", "gate", {}),
+            ("b", "compressor", {"threshold_db": -40, "makeup_db": 6, "lookahead_ms": 5}), ("c", "limiter", {}),
+        )
+    ]  # fmt: skip
+    chain[1] = chain[1].model_copy(update={"on": False})
+    take = make_take(np.tile(0.3 * noise, 8))
+    frames = take.facts.frames
+
+    def alone(entries):
+        chain = Chain(entries, channels=2, sample_rate=RATE)
+        late = chain.latency_frames
+        return chain.process(np.pad(kept(np.tile(0.3 * noise, 8)), ((0, 0), (0, late))))[:, late:]
+
+    span = measure_span(Trial(take, chain), "b", 0, frames)
+    before, after = alone(chain[:1]), alone(chain[:3])
+    for tap, sound in ((span.before, before), (span.after, after)):
+        np.testing.assert_allclose(
+            span.tap_columns(tap, 0, frames, 75), np.abs(sound).max(axis=0).reshape(75, -1).max(axis=1), atol=1e-12
+        )
+        assert tap.level().crest_db == pytest.approx(20 * np.log10(np.abs(sound).max() / np.sqrt(np.mean(sound**2))))
+    part = measure_span(Trial(take, chain), "b", 64000, 32000)
+    np.testing.assert_allclose(part.before.peaks, span.before.peaks[1000:1500], atol=1e-4)
+    assert (first := measure_span(Trial(take, chain), "a", 0, 6400)).before is None and first.after is not None
+    assert (last := measure_span(Trial(take, chain), "c", 0, 6400)).after is None and last.before is not None
+    assert measure_span(Trial(take, chain), "off", 0, 6400).before is None
+
+
+def test_the_quietest_tenth_is_that_of_the_plain_percentile():
+    peaks = np.concatenate([np.zeros(160), np.full(160, 0.001), np.full(1440, 0.1)])
+
+    assert quietest_tenth_db(peaks) == pytest.approx(20 * np.log10(np.percentile([0.001] * 10 + [0.1] * 90, 10)))
+    assert quietest_tenth_db(np.zeros(64)) is None
+    told = histogram_of(peaks)
+    assert dict(zip(told["from_db"], told["share_pct"], strict=True))[-60.0] == pytest.approx(100 * 10 / 110, abs=0.01)

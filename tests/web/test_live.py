@@ -214,3 +214,23 @@ def test_a_picture_that_fails_does_not_stop_the_sound(house, tmp_path, session_i
     assert "what was kept before is untouched" in failed.json()["error"]
     assert np.abs(heard).max() > 0.4
     assert len(drawn.json()["result_db"]) == 10
+
+
+def test_one_processor_is_heard_of_a_strip_and_only_of_a_strip(client, house, session_id, track_id):
+    add_compressor(client, session_id, track_id, threshold_db=-30.0, makeup_db=6.0, lookahead_ms=4.0)
+
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="listen", what="source", of=None, processor_id="c")
+        assert "whose it is" in listener.until("error")["sentence"]
+        listener.send(type="listen", what="source", of=track_id, processor_id="c")
+        listener.send(type="play", frame=0)
+        listener.until("started")
+        source = listener.listen(12000)
+        listener.send(type="listen", what="source", of=track_id)
+        listener.send(type="play", frame=0)
+        listener.until("started")
+        strip = listener.listen(12000)
+
+    np.testing.assert_allclose(source[:, 4000:], strip[:, 4000:], atol=1e-6)  # of the first of a chain they are one
+    assert np.abs(strip).max() > 0.01

@@ -11,13 +11,15 @@ import numpy as np
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
-from reins.core.measure.span import Level, Span, measure_source
+from reins.core.measure.levels import Level, measure_source
+from reins.core.measure.span import Span
+from reins.core.measure.tap import quietest_tenth_db
 from reins.core.processors import PROCESSORS
 from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
 from reins.core.sound import Sound
-from reins.core.trials.pictures import burst, curve, frequency, level_histogram
+from reins.core.trials.pictures import burst, curve, frequency, histogram_of, level_histogram
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 from reins.errors import InputError
@@ -69,6 +71,7 @@ class Previews:
         answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
         answer |= {"states": span.state_columns(start, frames, columns)}
         answer |= {"source": _level(source), "result": _level(span.result), "histogram": _histogram(span)}
+        answer |= _where_it_acts(span, sound, start, frames, columns)
         for entry in chain:
             if entry.id == processor_id:
                 heard = keys.get(key_source(entry))
@@ -106,6 +109,20 @@ class Previews:
             (*place, made, processor_id), lambda: measure_span(trial, processor_id, start, frames, check)
         )
         return span, source
+
+
+def _where_it_acts(span: Span, sound: Sound, start: int, frames: int, columns: int) -> dict[str, Any]:
+    """What comes to the processor and what it makes, by column and as a whole, and how long it sits at each level; None
+    where that is the strip's source or result. quietest_db: before and after it, of the quietest tenth of the time.
+    """
+    before, after = (span.tap_columns(tap, start, frames, columns) for tap in (span.before, span.after))
+    peaks = span.before.peaks if span.before else sound.peak_columns(span.start, span.frames, span.peaks.size)
+    quiet = [quietest_tenth_db(row) for row in (peaks, span.after.peaks if span.after else span.peaks)]
+    return {
+        "before_db": None if before is None else _db(before), "after_db": None if after is None else _db(after),
+        "before": span.before and _level(span.before.level()), "after": span.after and _level(span.after.level()),
+        "quietest_db": quiet, "before_levels": span.before and histogram_of(span.before.peaks),
+    }  # fmt: skip
 
 
 def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:

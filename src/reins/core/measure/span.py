@@ -1,7 +1,5 @@
 """What a chain did over a span of a sound, folded from its result and its gains: envelopes, gain, statistics."""
 
-import math
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,23 +23,12 @@ from reins.core.measure.folding import (
     fold_states,
     furthest_of,
 )
-from reins.core.sound import Sound
+from reins.core.measure.levels import Level, measure_level
+from reins.core.measure.tap import Tap
 from reins.core.takes import reduce_columns
-from reins.core.units import lin_to_db
 
 Array = npt.NDArray[np.float64]
-RUN_FRAMES = 32768
 MAX_RETURNS = 4096
-
-
-@dataclass(frozen=True)
-class Level:
-    """How loud a signal is over a span: crest factor in dB, loudness in LUFS; None where it cannot be given."""
-
-    peak_db: float
-    rms_db: float
-    crest_db: float | None
-    integrated_lufs: float | None
 
 
 def _held(histogram: Counts) -> Counts:
@@ -103,6 +90,15 @@ class Span:
     return_s: float | None  # with an outside key, the median time of a dip from its deepest moment back
     bands: dict[str, Band]  # of a processor whose bands move each by itself, by the name of the gain
     heard: Array | None  # of a processor that watches a band, the peaks of that, per bin
+    before: Tap | None = None  # what comes to the processor, where that is not the source
+    after: Tap | None = None  # what it makes, where that is not the result
+
+    def tap_columns(self, tap: Tap | None, start: int, frames: int, columns: int) -> Array | None:
+        """Peak of a tapped signal per column of a part of the span."""
+        if tap is None:
+            return None
+        edges = (start - self.start + np.linspace(0, frames, columns + 1)) / BIN_FRAMES
+        return reduce_columns(tap.peaks, edges, np.maximum)
 
     def heard_columns(self, start: int, frames: int, columns: int) -> Array | None:
         """Peak of the watched band per column of a part of the span."""
@@ -146,26 +142,6 @@ class Span:
             "usual_db": sign * _median_db(taken + given),
             "deepest_db": float(extreme),
         }
-
-
-def measure_level(squares: float, peak: float, samples: int, meter: LoudnessMeter) -> Level:
-    """Level from a sum of squares over `samples` samples, the peak and a fed loudness meter."""
-    rms = math.sqrt(squares / samples) if samples else 0.0
-    crest = lin_to_db(peak) - lin_to_db(rms) if rms > 1e-6 else None
-    return Level(lin_to_db(peak), lin_to_db(rms), crest, meter.integrated_lufs())
-
-
-def measure_source(take: Sound, start: int, frames: int, check: Callable[[], None] = lambda: None) -> Level:
-    """Level of a take over a span; `check` may raise to stop."""
-    meter = LoudnessMeter(sample_rate=take.facts.sample_rate)
-    peak = squares = 0.0
-    for first in range(start, start + frames, RUN_FRAMES):
-        check()
-        block = take.read(first, min(RUN_FRAMES, start + frames - first))
-        meter.feed(block)
-        peak = max(peak, float(np.abs(block).max(initial=0.0)))
-        squares += float(np.vdot(block, block))
-    return measure_level(squares, peak, frames * take.facts.channels, meter)
 
 
 def _gate_facts(counts: Counts, frames: int, rate: int) -> dict[str, float | None]:

@@ -3,8 +3,10 @@
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
+from reins.core.measure import tap
 from reins.core.measure.spectra import POINTS_HZ
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import alone
@@ -12,6 +14,7 @@ from reins.core.processors.making import response_db
 from reins.core.sound import Sound
 from reins.core.takes import BINS
 
+Array = npt.NDArray[np.float64]
 CURVE_DB = np.linspace(-100.0, 0.0, 201)
 BURST_LEAD_MS, BURST_MS, BURST_COLUMNS = 20.0, 100.0, 240
 BURST_OVER_DB = 12.0
@@ -73,7 +76,10 @@ def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[floa
 
 def level_histogram(take: Sound) -> dict[str, list[float]]:
     """Share of the take in percent for each dB from -100 to 0 of its peak level over every 21 ms (1024 frames)."""
-    columns = max(take.facts.frames // BINS[1], 1)
-    levels = 20.0 * np.log10(np.maximum(take.peak_columns(0, take.facts.frames, columns), 1e-6))
-    counts, _ = np.histogram(levels, HISTOGRAM_EDGES_DB)
-    return {"from_db": HISTOGRAM_EDGES_DB[:-1].tolist(), "share_pct": np.round(100.0 * counts / columns, 3).tolist()}
+    columns = max(take.facts.frames // BINS[1], 1) * tap.TENTH_BINS
+    return histogram_of(take.peak_columns(0, take.facts.frames, columns))
+
+
+def histogram_of(peaks: Array) -> dict[str, list[float]]:
+    """As level_histogram, from the peaks of each 64 frames."""
+    return {"from_db": HISTOGRAM_EDGES_DB[:-1].tolist(), "share_pct": tap.level_histogram(peaks, HISTOGRAM_EDGES_DB)}

@@ -2,13 +2,16 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 
 from reins.core.engine.chain import Chain
 from reins.core.engine.graph import PRE_ROLL_S
 from reins.core.measure.folding import fold_peaks
-from reins.core.measure.span import RUN_FRAMES, Fold, Span
+from reins.core.measure.levels import RUN_FRAMES
+from reins.core.measure.span import Fold, Span
+from reins.core.measure.tap import Tap
 from reins.core.processors import PROCESSORS
 from reins.core.trials.running import Trial
 
@@ -31,14 +34,18 @@ def measure_span(
         banded="spectrum" in views,
     )  # fmt: skip
 
+    taps = _Taps(trial, processor_id, frames)
+    # What is tapped within the chain is told with each block it works on: none may be shorter than its latency.
+    block_frames = RUN_FRAMES * (1 + chain.latency_frames // RUN_FRAMES)
     heard_at = done = begin - start
     with ThreadPoolExecutor(1) as beside:
         folding = None
-        for result, rows in trial.run(begin, start - begin + frames, block_frames=RUN_FRAMES, chain=chain):
+        for result, rows in trial.run(begin, start - begin + frames, block_frames=block_frames, chain=chain):
             check()
+            taps.feed(chain, heard_at)
             if "heard" in views and (heard := chain.heard(processor_id or "")) and heard.lanes is not None:
                 fold_peaks(heard.lanes, heard_at - heard.latency_frames, fold.heard)
-                heard_at += heard.lanes.shape[1]
+            heard_at += block_frames
             count = result.shape[1]
             skip = min(max(-done, 0), count)
             told = {n: np.ascontiguousarray(rows[k][skip:]) for n, k in _rows_of(chain, processor_id).items()}
@@ -49,7 +56,26 @@ def measure_span(
             done += count
         if folding is not None:
             folding.result()
-    return fold.span()
+    return replace(fold.span(), before=taps.before, after=taps.after)
+
+
+class _Taps:
+    """What comes to a processor and what it makes, tapped where that is neither source nor result of the chain."""
+
+    def __init__(self, trial: Trial, processor_id: str | None, frames: int) -> None:
+        on = [entry.id for entry in trial.entries if entry.on]
+        self._id, place = processor_id or "", on.index(processor_id) if processor_id in on else -1
+        shape = {"channels": trial.sound.facts.channels, "sample_rate": trial.sound.facts.sample_rate}
+        self.before = Tap(frames, **shape) if place > 0 else None
+        self.after = Tap(frames, **shape) if 0 <= place < len(on) - 1 else None
+
+    def feed(self, chain: Chain, first: int) -> None:
+        """Take in the block that a chain has just worked on, whose source begins at this frame of the span."""
+        around = chain.around(self._id) if self.before or self.after else None
+        if around is not None and self.before is not None:
+            self.before.feed(around.before, first - around.latency_before)
+        if around is not None and self.after is not None:
+            self.after.feed(around.after, first - around.latency_after)
 
 
 def _rows_of(chain: Chain, processor_id: str | None) -> dict[str, int]:

@@ -6,7 +6,8 @@ import { paintBurst, paintHistogram } from "./draw/small.js";
 
 const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepest"]];
 const GATE_FACTS = [["open", "open for"], ["openings", "openings"], ["shortest", "shortest"]];
-const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"]];
+const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"], ["quietest", "quietest tenth"]];
+const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip, LUFS"]];
 const GROUPS = ["Level", "Time", "Detect", "Key", "Out"];
 
 /** The value of a dotted setting name. */
@@ -44,7 +45,7 @@ export class Bench {
   /** Build the controls of a processor type. @param {{type: string, views: string[], line: string | null, settings: object[]}} kind */
   build({ type, views, line, settings }) {
     if (this.type === type) return;
-    Object.assign(this, { type, views, line, answer: null });
+    Object.assign(this, { type, views, line, answer: null, own: null });
     this.controls.clear();
     settings = settings.filter(({ kind }) => kind !== "list");
     const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
@@ -92,14 +93,19 @@ export class Bench {
   }
 
   /** What it did, over the whole take. */
-  tell({ statistics, source, result, histogram, gate, bands }) {
+  tell({ statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands }) {
+    this.own = levels;
+    const [into, out] = [before ?? source, after ?? result];
     const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace(/^-0\.0$/, "0.0").replace("-", "−")} ${unit}`.trim());
     const told = {
       held: `${statistics.held_pct.toFixed(0)} % of the take`,
       usual: figure(statistics.usual_db),
       deepest: figure(statistics.deepest_db),
-      crest: `${figure(source.crest_db, "")} → ${figure(result.crest_db, "")}`,
-      loudness: `${figure(source.integrated_lufs, "")} → ${figure(result.integrated_lufs, "")}`,
+      crest: `${figure(into.crest_db, "")} → ${figure(out.crest_db, "")}`,
+      loudness: `${figure(into.integrated_lufs, "")} → ${figure(out.integrated_lufs, "")}`,
+      "strip-crest": `${figure(source.crest_db, "")} → ${figure(result.crest_db, "")}`,
+      "strip-loudness": `${figure(source.integrated_lufs, "")} → ${figure(result.integrated_lufs, "")}`,
+      quietest: quietest?.[0] == null || quietest[1] == null ? "–" : `${quietest[1] > quietest[0] ? "+" : ""}${figure(quietest[1] - quietest[0])}`,
       returns: statistics.return_s === null ? "–" : `${(statistics.return_s * 1000).toFixed(0)} ms`,
     };
     if (gate) {
@@ -121,7 +127,7 @@ export class Bench {
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
     const returns = this.views.includes("returns") ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
-      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS].map(([name, label]) => {
+      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
         const row = element("div", "did-row", { "data-fact": name });
         const [term, value] = [element("dt", ""), element("dd", "")];
         [term.textContent, value.textContent] = [label, told[name]];
@@ -149,7 +155,7 @@ export class Bench {
   paintCurve() {
     if (!this.answer?.curve || !this.settings) return;
     paintCurve(this.curve, {
-      curve: this.answer.curve, levels: this.levels, now: this.now, axis: this.axis,
+      curve: this.answer.curve, levels: this.own ?? this.levels, now: this.now, axis: this.axis,
       thresholdDb: this.settings[this.line] - (this.settings.input_db ?? 0), kneeDb: this.settings.knee_db ?? 0,
     });
   }

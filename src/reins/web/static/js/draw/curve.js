@@ -19,7 +19,7 @@ export function paintCurve(canvas, model) {
   const span = top - floor;
   const x = (level) => EDGE.left + ((Math.min(Math.max(level, floor), top) - floor) / span) * w;
   const y = (level) => EDGE.top + ((top - Math.min(Math.max(level, floor), top)) / span) * h;
-  for (const level of lines({ top, floor }, Math.min(w / 2, h) / span)) {
+  for (const level of lines({ top, floor }, Math.min(0.62 * w, h) / span)) {
     stroke(ink, colours.line, 1, [x(level), EDGE.top], [x(level), EDGE.top + h]);
     stroke(ink, colours.line, 1, [EDGE.left, y(level)], [EDGE.left + w, y(level)]);
     const label = level === floor ? "" : db(level);

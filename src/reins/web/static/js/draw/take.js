@@ -130,17 +130,25 @@ function envelopes(ink, place, colours, model) {
   ink.beginPath();
   ink.rect(place.left, 0, place.width, place.bottom);
   ink.clip();
+  const source = picture.before_db ?? picture.source_db; // what comes to the processor chosen, the raw take behind it
+  const result = picture.after_db ?? picture.result_db;
+  ink.globalAlpha = picture.before_db ? 0.45 : 1;
   fill(ink, colours["source-pale"], x, picture.source_db.map(place.y), () => place.bottom);
+  ink.globalAlpha = 1;
+  if (picture.before_db) {
+    fill(ink, colours["source-pale"], x, source.map(place.y), () => place.bottom);
+    stroke(ink, colours.source, 1, ...source.map((level, index) => [x(index + 0.5), place.y(level)]));
+  }
   if (picture.key_db) {
     ink.setLineDash([4, 3]);
     stroke(ink, colours.key, 1.25, ...picture.key_db.map((level, index) => [x(index + 0.5), place.y(level)]));
     ink.setLineDash([]);
   }
   ink.globalAlpha = 0.4;
-  const lost = picture.source_db.map((level, index) => Math.max(level, picture.result_db[index]));
-  fill(ink, colours.held, x, lost.map(place.y), (index) => place.y(Math.min(picture.result_db[index], lost[index])));
+  const lost = source.map((level, index) => Math.max(level, result[index]));
+  fill(ink, colours.held, x, lost.map(place.y), (index) => place.y(Math.min(result[index], lost[index])));
   ink.globalAlpha = 1;
-  stroke(ink, colours.ink, 1.25, ...picture.result_db.map((level, index) => [x(index + 0.5), place.y(level)]));
+  stroke(ink, colours.ink, 1.25, ...result.map((level, index) => [x(index + 0.5), place.y(level)]));
   fill(ink, colours.held, x, picture.held_db.map((held) => Math.min(place.ruler - held * place.perHeld, place.zero)), () => place.ruler);
   fill(ink, colours.let, x, picture.let_db.map((given) => Math.max(place.zero - given * place.perHeld, place.ruler)), () => place.zero);
   if (picture.states) states(ink, place, colours, x, picture.states);

@@ -1,0 +1,51 @@
+"""A signal tapped along a span: its peaks by bins, its level, and how loud its quietest tenth is."""
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.loudness import LoudnessMeter
+from reins.core.measure.folding import BIN_FRAMES, fold_peaks
+from reins.core.measure.levels import Level, measure_level
+
+Array = npt.NDArray[np.float64]
+TENTH_BINS = 16  # of the folding's: 21 ms at 48 kHz, so that a column is no single half wave
+SILENT_DB = -100.0
+
+
+class Tap:
+    """Takes in blocks of (channels, frames) that begin at a frame of the span; what lies outside is left out."""
+
+    def __init__(self, frames: int, *, channels: int, sample_rate: int) -> None:
+        self._frames, self._channels = frames, channels
+        self.peaks = np.zeros(-(-frames // BIN_FRAMES))
+        self._squares = 0.0
+        self._meter = LoudnessMeter(sample_rate=sample_rate)
+
+    def feed(self, block: Array, first: int) -> None:
+        """The next block."""
+        inside = np.ascontiguousarray(block[:, max(0, -first) : max(0, self._frames - first)])
+        if inside.shape[1]:
+            fold_peaks(inside, max(first, 0), self.peaks)
+            self._squares += float(np.vdot(inside, inside))
+            self._meter.feed(inside)
+
+    def level(self) -> Level:
+        """Peak, crest and loudness of all of it."""
+        peak = float(self.peaks.max(initial=0.0))
+        return measure_level(self._squares, peak, self._frames * self._channels, self._meter)
+
+
+def quietest_tenth_db(peaks: Array) -> float | None:
+    """The level that a tenth of the time lies below, silence left out; None where all is silent."""
+    whole = peaks[: peaks.size // TENTH_BINS * TENTH_BINS].reshape(-1, TENTH_BINS).max(axis=1)
+    heard = whole[whole > 10.0 ** (SILENT_DB / 20.0)]
+    return float(20.0 * np.log10(np.percentile(heard, 10.0))) if heard.size else None
+
+
+def level_histogram(peaks: Array, edges_db: Array) -> list[float]:
+    """Share of the time in percent that the peak of every TENTH_BINS lies between two edges, both in dB."""
+    columns = peaks[: max(peaks.size // TENTH_BINS, 1) * TENTH_BINS]
+    columns = columns.reshape(-1, TENTH_BINS).max(axis=1) if columns.size >= TENTH_BINS else peaks
+    counts, _ = np.histogram(20.0 * np.log10(np.maximum(columns, 1e-6)), edges_db)
+    shares: list[float] = np.round(100.0 * counts / columns.size, 3).tolist()
+    return shares
