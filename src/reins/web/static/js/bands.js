@@ -2,6 +2,7 @@
 
 import { element, NumberControl } from "./control.js";
 import { paintBandStrip } from "./draw/small.js";
+import { valueAtPath } from "./paths.js";
 
 /** A number of a list as a setting of its own. */
 const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", help: list.each, default: list.default[index] ?? list.high });
@@ -24,7 +25,7 @@ export class BandTable {
       this.made = made;
       this.build(kind, list, settings.bands.length, keys);
     }
-    for (const [name, cell] of this.cells) if (name !== this.trying) cell.set(name.split(".").reduce((part, key) => part[key], settings));
+    for (const [name, cell] of this.cells) if (name !== this.trying) cell.set(valueAtPath(settings, name));
     this.rows.forEach(({ row, gain, hear }, index) => {
       row.classList.toggle("is-chosen", chosen.includes(index));
       hear?.setAttribute("aria-pressed", String(gain === heard));

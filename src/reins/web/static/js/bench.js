@@ -2,6 +2,7 @@
 
 import { element, makeControl } from "./control.js";
 import { paintCurve } from "./draw/curve.js";
+import { valueAtPath } from "./paths.js";
 import { paintBurst, paintHistogram } from "./draw/small.js";
 
 const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepest"]];
@@ -9,20 +10,6 @@ const GATE_FACTS = [["open", "open for"], ["openings", "openings"], ["shortest",
 const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"], ["quietest", "quietest tenth"]];
 const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip, LUFS"]];
 const GROUPS = ["Level", "Time", "Detect", "Key", "Out"];
-
-/** The value of a dotted setting name. */
-export const settingOf = (settings, name) => name.split(".").reduce((part, key) => part[key], settings);
-
-/** Settings with dotted names laid over them. */
-export function overlaid(settings, over) {
-  const laid = JSON.parse(JSON.stringify(settings));
-  for (const [name, value] of Object.entries(over)) {
-    const path = name.split(".");
-    const last = path.pop();
-    path.reduce((part, key) => part[key], laid)[last] = value;
-  }
-  return laid;
-}
 
 export class Bench {
   /**
@@ -49,8 +36,8 @@ export class Bench {
     this.controls.clear();
     settings = settings.filter(({ kind }) => kind !== "list");
     const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
-    const rows = (group) => settings.filter((s) => s.group === group).length;
-    this.panel.classList.toggle("is-out-under-level", rows("Level") < rows("Key"));
+    const count = (group) => settings.filter((s) => s.group === group).length;
+    this.panel.classList.toggle("is-out-under-level", count("Level") < count("Key"));
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));
   }
 
@@ -81,7 +68,7 @@ export class Bench {
 
   /** Show a processor's settings. */
   set(settings) {
-    for (const [name, control] of this.controls) control.set(settingOf(settings, name));
+    for (const [name, control] of this.controls) control.set(valueAtPath(settings, name));
     this.settings = settings;
   }
 

@@ -1,7 +1,7 @@
 // The desk: holds what is shown, passes what the hand does to the server and what comes back to the pictures.
 
 import * as api from "./api.js";
-import { Bench, overlaid } from "./bench.js";
+import { Bench } from "./bench.js";
 import { NumberControl } from "./control.js";
 import { editing } from "./editing.js";
 import { files } from "./files.js";
@@ -10,6 +10,7 @@ import { hearing } from "./hearing.js";
 import { keyHandler, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Overview } from "./overview.js";
+import { overlaid } from "./paths.js";
 import { Previewer } from "./previewer.js";
 import { putText } from "./put.js";
 import { rememberedRoom, room } from "./room.js";
@@ -307,10 +308,10 @@ const shown = (kit, data) => ({
     if (!this.strip || this.empty || !this.hasTake) return null;
     const { start, frames, sampleRate } = kit.view.model;
     const chain = this.chain.map(({ id, type, on, settings }) => [id, type, on, id === this.processorId ? overlaid(settings, kit.attempted) : settings]);
-    const settings = this.processorId ? kit.attempted : {};
+    const tried = this.processorId ? kit.attempted : {};
     const keyed = this.chain.some(({ on, settings }) => on && keysOf(settings).length > 0);
     const before = keyed ? this.session.step : this.sourceKey;
-    return { strip: this.stripId, processor_id: this.processorId, settings, chain: JSON.stringify([before, chain]), start, frames, columns: kit.view.columns, sampleRate };
+    return { strip: this.stripId, processor_id: this.processorId, settings: tried, chain: JSON.stringify([before, chain]), start, frames, columns: kit.view.columns, sampleRate };
   },
 
   draw(answer) {

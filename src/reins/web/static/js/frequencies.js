@@ -2,9 +2,9 @@
 
 import * as api from "./api.js";
 import { BandTable } from "./bands.js";
-import { overlaid } from "./bench.js";
 import { mapPlace } from "./draw/map.js";
 import { Mapper } from "./mapper.js";
+import { overlaid } from "./paths.js";
 import { shapesOf } from "./shapes.js";
 import { pointAt, Spectrum } from "./spectrum.js";
 

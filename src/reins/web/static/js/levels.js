@@ -1,3 +1,4 @@
+// @ts-check
 // The level axis that take, overview and in-out picture share: from where to where, and how deep what is held is drawn.
 
 /** @typedef {{top: number, floor: number, held: number}} Levels in dB */

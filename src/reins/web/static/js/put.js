@@ -1,3 +1,4 @@
+// @ts-check
 // Writes to the page only what has changed: an idle desk must cost nothing.
 
 /** @param {HTMLElement} element @param {string} text */

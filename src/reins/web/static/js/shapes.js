@@ -1,3 +1,4 @@
+// @ts-check
 // What of a processor's settings is drawn on the spectrum and the map, and moved there: pegs, edges, thresholds, regions.
 
 /** The names of all outside keys a processor and its bands follow. */

@@ -3,6 +3,7 @@
 
 import { element } from "./control.js";
 import { layout, paintSpectrum } from "./draw/spectrum.js";
+import { valueAtPath } from "./paths.js";
 import { shapesOf } from "./shapes.js";
 import { nudged, spoken } from "./values.js";
 
@@ -107,7 +108,7 @@ export class Spectrum {
   }
 
   value(name) {
-    return name.split(".").reduce((part, key) => part[key], this.settings);
+    return valueAtPath(this.settings, name);
   }
 
   /** A value moved by some steps, kept once the hand rests. */

@@ -1,14 +1,16 @@
+// @ts-check
 // The stations of the chain while it plays: what each takes or gives now, and whether a gate is open.
 
 import { putStyle, putText } from "./put.js";
 
 /** @param {HTMLElement} station @param {{gains: Record<string, number>} | null} meters null while nothing sounds */
 export function meterStation(station, meters) {
-  const gain = meters?.gains[station.dataset.processor] ?? 0;
+  const [told, held] = [".station-gain", ".station-held"].map((part) => /** @type {HTMLElement} */ (station.querySelector(part)));
+  const gain = meters?.gains[station.dataset.processor ?? ""] ?? 0;
   const moved = Math.abs(gain) > 0.05;
   const said = station.dataset.opens === "true" && meters && !moved ? "● open" : "";
-  putText(station.querySelector(".station-gain"), moved ? `${gain > 0 ? "+" : "−"}${Math.min(Math.abs(gain), 99).toFixed(1)} dB` : said);
-  putStyle(station.querySelector(".station-held"), "width", `${Math.round(Math.min(Math.abs(gain) / 24, 1) * 100)}%`);
+  putText(told, moved ? `${gain > 0 ? "+" : "−"}${Math.min(Math.abs(gain), 99).toFixed(1)} dB` : said);
+  putStyle(held, "width", `${Math.round(Math.min(Math.abs(gain) / 24, 1) * 100)}%`);
   const given = gain > 0.05 || said !== "";
   if (station.classList.contains("is-let") !== given) station.classList.toggle("is-let", given);
 }

@@ -1,3 +1,4 @@
+// @ts-check
 // How a place in the session is written.
 
 /** Bars, beats and sixteenths, counted from one. */

@@ -1,3 +1,4 @@
+// @ts-check
 // How numbers are written, read and laid along a line. Limits, units, scales and steps come from the server.
 
 /** @typedef {{name: string, label: string, unit: string, low: number, high: number, default: number, step: number, scale: string, help: string}} Setting */

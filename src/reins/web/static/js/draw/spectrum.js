@@ -105,7 +105,7 @@ function threshold(ink, colours, place, segments) {
   dashed(ink, [6, 4], () => stroke(ink, colours.held, 1.5, ...points));
 }
 
-function curves(ink, colours, place, { hz, frequency, curve }, line) {
+function curves(ink, colours, place, { frequency, curve }, line) {
   const rest = line(frequency.rest_db, place.gainY);
   dashed(ink, [1, 3], () => stroke(ink, colours.ink, 1, ...line(frequency.reach_db, place.gainY)));
   if (curve) {
