@@ -43,8 +43,8 @@ def session_state(house: House, session_id: str) -> dict[str, Any]:
 
 def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
     """Length of a session: to the end of the take that ends last."""
-    tracks = [track for track in document.tracks.values() if track.take_id in takes]
-    return max((track.start_frame + takes[track.take_id]["frames"] for track in tracks), default=0)
+    ends = (t.start_frame + takes[t.take_id]["frames"] for t in document.tracks.values() if t.take_id in takes)
+    return max(ends, default=0)
 
 
 def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:

@@ -70,7 +70,8 @@ def export_strip(
         _length(document, takes)
     frames = strip_frames(document, takes, strip_id)
     check_room(path.parent, output.bytes_for(frames, channels, document.sample_rate), "The export")
-    done, told = 0, {}
+    done = 0
+    told: dict[str, str] = {}
     with output.writer(path, channels=channels, source_rate=document.sample_rate) as writer:
         for block in render_strip(document, takes, strip_id, frames, told):
             writer.write(block)

@@ -66,7 +66,7 @@ class Previews:
         keys, key_name = self._sounds.keys(document, strip_id, check)
         trial = Trial(sound, chain, keys, document.beat)
         span, source = self._spans_of(f"{name} {key_name}", trial, processor_id, start, frames, whole, check)
-        answer = _envelopes(sound, span, start, frames, columns)
+        answer: dict[str, Any] = {**_envelopes(sound, span, start, frames, columns)}
         answer |= {"number": number, "whole": whole, "statistics": span.statistics() | {"return_s": span.return_s}}
         answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
         answer |= {"states": span.state_columns(start, frames, columns)}

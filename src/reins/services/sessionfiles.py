@@ -1,6 +1,7 @@
 """Session files: a whole session as one open file, out and in, and the mix of one from the command line."""
 
 import contextlib
+import functools
 import lzma
 import shutil
 import struct
@@ -54,7 +55,8 @@ def export_session(house: House, session_id: str, folder: Path, progress: Progre
     for take_id, take in takes.items():
         row = FileTake(name=names[take_id], file=f"{TAKES}/{take_id}.flac", exponent=take.exponent())
         path = folder / f"{take_id}.flac"
-        rounded += _write_flac(path, take, row.exponent, lambda frames, done=done: progress(done + frames, total))
+        so_far = functools.partial(lambda before, frames: progress(before + frames, total), done)
+        rounded += _write_flac(path, take, row.exponent, so_far)
         done += take.facts.frames
         rows[take_id] = row
         files.append((path, row.file))
@@ -191,7 +193,7 @@ def render_session(
             parsed, root = _unpack(path, path.name, work / "unpacked"), work / "unpacked"
         else:
             parsed, root = parse_session_file(_text(path), path.name), path.parent
-        takes = {}
+        takes: dict[str, Take] = {}
         _check_takes(root, parsed, path.name, folder)
         for take_id, row in parsed.takes.items():
             with _take_blocks(root, row, parsed.session.sample_rate, path.name) as (reader, blocks):

@@ -1,5 +1,6 @@
 """The shelf: sessions as cards; deleting, bringing back and duplicating them; what was found in the data folder."""
 
+import functools
 import json
 import os
 import shutil
@@ -89,12 +90,12 @@ def duplicate_session(house: House, session_id: str) -> str:
     document = document_of(house, session_id)
     with house.reading() as db:
         kept = list_takes(db, session_id)
-    used = {track.take_id for track in document.tracks.values()} & kept.keys()
+    used = [track.take_id for track in document.tracks.values() if track.take_id in kept]
     ids, rows = {}, []
     try:
         with new_takes(house) as takes:
-            for take_id in used:
-                ids[take_id] = takes.add(lambda place, source=house.takes_dir / take_id: _copy_files(source, place))
+            for take_id in dict.fromkeys(used):
+                ids[take_id] = takes.add(functools.partial(_copy_files, house.takes_dir / take_id))
                 rows.append((ids[take_id], kept[take_id]["name"], house.take(take_id).facts))
             takes.move_in()
             tracks = {k: t.model_copy(update={"take_id": ids.get(t.take_id or "")}) for k, t in document.tracks.items()}

@@ -12,23 +12,28 @@ from reins.services.previews import Previews
 
 
 def _house(request: Request) -> House:
-    return request.app.state.house  # type: ignore[no-any-return]
+    found: House = request.app.state.house
+    return found
 
 
 def _jobs(request: Request) -> Jobs:
-    return request.app.state.jobs  # type: ignore[no-any-return]
+    found: Jobs = request.app.state.jobs
+    return found
 
 
 def _previews(request: Request) -> Previews:
-    return request.app.state.previews  # type: ignore[no-any-return]
+    found: Previews = request.app.state.previews
+    return found
 
 
 def _frequencies(request: Request) -> Frequencies:
-    return request.app.state.frequencies  # type: ignore[no-any-return]
+    found: Frequencies = request.app.state.frequencies
+    return found
 
 
 def _matching(request: Request) -> Matching:
-    return request.app.state.matching  # type: ignore[no-any-return]
+    found: Matching = request.app.state.matching
+    return found
 
 
 TheHouse = Annotated[House, Depends(_house)]
