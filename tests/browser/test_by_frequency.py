@@ -347,3 +347,21 @@ def test_the_whole_mix_is_held_but_for_the_voices_band(desk, driver):
     assert held < -5
     desk.click('[aria-label="Remove Dynamic EQ"]')
     wait_until(lambda: len(desk.state()["document"]["master"]["chain"]) == 1)
+
+
+def test_the_chosen_band_is_heard_while_its_letter_is_held(eq, driver):
+    desk = eq
+    for count in (1, 2):
+        desk.click('[data-do="add-band"]')
+        wait_until(lambda count=count: len(bands(desk, "Bass")) == count)
+    pressed = '.bands [data-row="2"] [data-hear-band]'
+    find(driver, '.bands [data-row="2"] .band-number').click()
+
+    ActionChains(driver).key_down("h").perform()
+    wait_until(lambda: find(driver, pressed).get_attribute("aria-pressed") == "true")
+    ActionChains(driver).key_up("h").perform()
+    wait_until(lambda: find(driver, pressed).get_attribute("aria-pressed") == "false")
+    desk.click('.bands [data-row="2"] [data-setting="bands.1.freq_hz"] .control-number')
+    ActionChains(driver).key_down("h").key_up("h").send_keys(Keys.ESCAPE).perform()  # typed into the number
+
+    assert find(driver, pressed).get_attribute("aria-pressed") == "false"

@@ -49,6 +49,9 @@ from reins.core.units import db_to_lin
 Counts = npt.NDArray[np.int64]
 
 
+LEAST_TAIL_S = 0.05  # narrow shelves that follow the analogue curve ring longer near half the rate than it does
+
+
 class DynamicEq(Processor):
     """The processor; see the module's docstring for its meaning."""
 
@@ -228,7 +231,8 @@ class DynamicEq(Processor):
         """As long as the cut or band rings that rings longest."""
         cuts = ((settings.low_cut_hz, settings.low_cut_slope), (settings.high_cut_hz, settings.high_cut_slope))
         rings = [ring_s(hz, 0.5 / math.sin(math.pi / (slope // 3))) for hz, slope in cuts if hz > 0.0]
-        return max([*rings, *map(band_ring_s, settings.bands)], default=0.0)
+        longest = max([*rings, *map(band_ring_s, settings.bands)], default=0.0)
+        return max(longest, LEAST_TAIL_S) if longest else 0.0
 
     @classmethod
     def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:

@@ -7,7 +7,7 @@ import { editing } from "./editing.js";
 import { files } from "./files.js";
 import { frequencies } from "./frequencies.js";
 import { hearing } from "./hearing.js";
-import { keyHandler, SHORTCUTS } from "./keys.js";
+import { holdKeys, keyHandler, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Overview } from "./overview.js";
 import { overlaid } from "./paths.js";
@@ -128,6 +128,7 @@ const shown = (kit, data) => ({
     this.beginFrequencies();
     this.beginRoom();
     window.addEventListener("keydown", keyHandler(this));
+    holdKeys(this);
     window.addEventListener("themechange", () => {
       kit.mapper.forget();
       for (const part of [kit.view, kit.bench, kit.overview, kit.spectrum]) part.paint();

@@ -235,6 +235,11 @@ export const frequencies = (kit, data) => ({
     const { crossovers_hz: all, bands } = this.processor.settings;
     return this.keepMany({ crossovers_hz: all.slice(0, -1), bands: bands.slice(0, -1) });
   },
+  /** The chosen band alone, else the first, or what the processor watches, while a key is held. */
+  hearChosen(on) {
+    const region = this.regions[kit.chosen[0] ?? 0];
+    if (on ? region : this.heardBand) this.hearBand(on ? region.gain : null);
+  },
   hearBand(gain) {
     this.heardBand = gain;
     this.tellListening();

@@ -21,8 +21,27 @@ export const SHORTCUTS = [
   ["Enter, Shift+Enter", "loop begins, ends at the playhead"],
   ["Alt and arrows", "move a track or processor by its name"],
   ["on a band's peg: arrows", "frequency and gain, Page keys or wheel its Q"],
-  ["Alt+drag, Ctrl+drag", "a peg's reach; its band heard alone meanwhile"],
+  ["Alt+drag", "a peg's reach"],
+  ["H held", "the chosen band, or what is watched, alone while it is held"],
 ];
+
+const typing = (event) => Boolean(event.target.closest?.("input, select, textarea, dialog[open]"));
+
+/** What is heard only while its key is held. @param {object} desk */
+export function holdKeys(desk) {
+  let held = false;
+  const letGo = () => {
+    if (held) desk.hearChosen(false);
+    held = false;
+  };
+  window.addEventListener("keydown", (event) => {
+    if (event.key.toLowerCase() !== "h" || event.repeat || event.ctrlKey || event.metaKey || event.altKey || typing(event)) return;
+    held = true;
+    desk.hearChosen(true);
+  });
+  window.addEventListener("keyup", (event) => event.key.toLowerCase() === "h" && letGo());
+  window.addEventListener("blur", letGo); // a key let go elsewhere is not told
+}
 
 /** @param {object} desk @returns {(event: KeyboardEvent) => void} */
 export function keyHandler(desk) {
@@ -45,7 +64,7 @@ export function keyHandler(desk) {
   };
   const draft = (event) => event.shiftKey && /^Digit([1-4])$/.exec(event.code)?.[1];
   return (event) => {
-    if (event.target.closest?.("input, select, textarea, dialog[open]")) return;
+    if (typing(event)) return;
     const control = event.ctrlKey || event.metaKey;
     const key = event.key.toLowerCase();
     const number = draft(event);

@@ -200,7 +200,7 @@ export class Spectrum {
   }
 
   /** Follow the pointer: values(dx, dy, event) says what is tried; it is kept when the hand lets go. */
-  drag(event, values, end = () => {}) {
+  drag(event, values) {
     const target = event.currentTarget;
     let [x, y, dx, dy] = [event.clientX, event.clientY, 0, 0];
     let last = null;
@@ -214,7 +214,6 @@ export class Spectrum {
     };
     const stop = () => {
       target.removeEventListener("pointermove", move);
-      end();
       if (last) this.to.keep(last);
     };
     target.addEventListener("pointermove", move);
@@ -222,13 +221,11 @@ export class Spectrum {
     target.addEventListener("pointercancel", stop, { once: true });
   }
 
-  /** Frequency and gain; with Alt the reach; with Ctrl the band is heard alone meanwhile. Chosen bands go together. */
+  /** Frequency and gain; with Alt the reach. Chosen bands go together. */
   dragPeg(event, index) {
     if (!this.chosen.includes(index)) this.to.select([index]);
     const { place, settings } = this;
     const begun = this.together(index).map((other) => [other, settings.bands[other]]);
-    const alone = event.ctrlKey || event.metaKey;
-    if (alone) this.to.hear(`band${index + 1}.gain_db`);
     const limited = (name, value) => {
       const { low, high } = this.field(`bands.0.${name}`);
       return Math.min(high, Math.max(low, value));
@@ -241,7 +238,7 @@ export class Spectrum {
         return [[`bands.${other}.freq_hz`, hz], [`bands.${other}.gain_db`, gain]];
       }),
     );
-    this.drag(event, values, () => alone && this.to.hear(null));
+    this.drag(event, values);
   }
 
   /** Drawn on the empty picture, a rubber band chooses the pegs within. */
