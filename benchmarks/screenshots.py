@@ -59,6 +59,14 @@ def by_frequency(driver):
     time.sleep(0.5)
     settled(driver)
     driver.save_screenshot(str(SHOTS / "multiband.png"))
+    wait_for(driver, '.strip[aria-label="Singer"] .strip-name').click()
+    settled(driver)
+    find(driver, ".bench-curve [data-do=swap]").click()
+    settled(driver)
+    time.sleep(0.5)
+    settled(driver)
+    driver.save_screenshot(str(SHOTS / "large.png"))
+    find(driver, ".take [data-do=swap]").click()
 
 
 def main():

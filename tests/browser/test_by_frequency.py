@@ -355,7 +355,8 @@ def test_the_chosen_band_is_heard_while_its_letter_is_held(eq, driver):
         desk.click('[data-do="add-band"]')
         wait_until(lambda count=count: len(bands(desk, "Bass")) == count)
     pressed = '.bands [data-row="2"] [data-hear-band]'
-    find(driver, '.bands [data-row="2"] .band-number').click()
+    wait_for(driver, '.bands [data-row="2"] .band-number').click()
+    settled(driver)
 
     ActionChains(driver).key_down("h").perform()
     wait_until(lambda: find(driver, pressed).get_attribute("aria-pressed") == "true")

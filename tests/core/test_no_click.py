@@ -14,7 +14,7 @@ from reins.core.time import Stream
 from reins.errors import SettingsError
 from tests.conftest import RATE, sound_of
 
-CHANGE_AT, SECONDS = 0.4, 0.8
+CHANGE_AT, SECONDS = 0.3, 0.5
 BLOCK = 1200
 STEEPEST, SPLATTER_DB = 1.5, -60.0
 # At work at the tone's level; all else at its default.
