@@ -47,11 +47,11 @@ lint: $(VENV)/installed-test node_modules/made
 	$(NODE)/node node_modules/eslint/bin/eslint.js src/reins/web/static/js tests/js
 	$(NODE)/node node_modules/typescript/bin/tsc -p .
 
-# Checks need no kernels, and making those leaves a core free.
+# Checks need no kernels, and making those leaves a core free. The longest files, those of the browser, come first.
 test: $(VENV)/installed-test
 	$(MAKE) --no-print-directory -j 2 kernels lint browser
 	$(NODE)/node --test --test-reporter dot "tests/js/*.test.js"
-	$(BIN)/pytest -n 2 --dist loadfile
+	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 soak: $(VENV)/installed-test
 	$(BIN)/python -m benchmarks.soak

@@ -71,7 +71,7 @@ def test_a_band_is_put_on_the_boom_and_pulls_it_down_only_when_it_booms(eq, driv
 
     cell(desk, "1", "bands.0.freq_hz", "43.7")
     wait_until(lambda: bands(desk, "Bass")[0]["freq_hz"] == 43.7)
-    choose(desk, "1", "bands.0.motion", "holds")
+    choose(desk, "1", "bands.0.motion", "compress")
     for setting, text, value in (
         ("q", "4", 4),
         ("threshold_db", "-17 dB", -17),
@@ -117,7 +117,7 @@ def test_a_peg_is_dragged_turned_and_given_reach(eq, driver):
     )
     wait_until(lambda: bands(desk, "Bass")[0]["q"] > 1)
 
-    choose(desk, "1", "bands.0.motion", "lets up")
+    choose(desk, "1", "bands.0.motion", "expand")
     wait_until(lambda: bands(desk, "Bass")[0]["motion"] == "expand")
     reach = bands(desk, "Bass")[0]["range_db"]
     peg = handle(desk, "bands.0")
@@ -136,7 +136,7 @@ def test_a_band_follows_another_track_whose_key_is_filtered_heard_and_seen(eq, d
     desk = eq
     desk.click('[data-do="add-band"]')
     wait_until(lambda: len(bands(desk, "Bass")) == 1)
-    choose(desk, "1", "bands.0.motion", "holds")
+    choose(desk, "1", "bands.0.motion", "compress")
     wait_until(lambda: bands(desk, "Bass")[0]["motion"] == "compress")
     desk.click('[data-do="tab-keys"]')
     choose(desk, "1", "bands.0.key.source", "Hats")
@@ -237,7 +237,7 @@ def test_a_band_is_heard_alone_and_spectra_move_while_it_plays(eq, driver):
 
 def test_esses_are_found_on_the_map_and_held(desk, driver, downloads):
     add(desk, "Singer", "deesser")
-    desk.click('[data-ready="8–16 k"]')
+    desk.click('[data-ready="air"]')
     wait_until(lambda: desk.settings("Singer", -1)["low_hz"] == 8000)
     start_from(desk, "hot esses")
     wait_until(lambda: desk.settings("Singer", -1)["relative"])

@@ -136,7 +136,7 @@ def test_exactly_one_type_is_made_by_ties():
     assert [kind for kind, cls in PROCESSORS.items() if cls.made_by_tie] == ["ducker"]
 
 
-class Heeds(PROCESSORS["compressor"]):
+class Noting(PROCESSORS["compressor"]):
     """Notes where its blocks stand."""
 
     def process(self, block):
@@ -146,7 +146,7 @@ class Heeds(PROCESSORS["compressor"]):
 
 @pytest.mark.parametrize("lookahead_ms", [0.0, 5.0])
 def test_a_processor_hears_where_its_sound_stands_loop_and_latency_included(monkeypatch, lookahead_ms):
-    monkeypatch.setitem(PROCESSORS, "compressor", Heeds)
+    monkeypatch.setitem(PROCESSORS, "compressor", Noting)
     entry = parse_entry({"id": "p", "type": "compressor", "settings": {"lookahead_ms": lookahead_ms}}, "x")
     late = parse_entry({"id": "l", "type": "limiter"}, "x")
     tracks = {"t": Track(name="t", take_id="a", chain=[entry, late], bus="b")}

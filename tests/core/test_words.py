@@ -54,7 +54,7 @@ def test_every_setting_is_described_in_full():
     for row in describe_fields(CompressorSettings):
         assert row["help"].endswith(".")
         assert row["label"][0].isupper()
-        assert row["group"] in ("Level", "Time", "Detect", "Key", "Out")
+        assert row["group"] in ("Level", "Time", "Detect", "Sidechain", "Out")
         if row["kind"] == "number":
             assert row["low"] <= row["default"] <= row["high"]
             assert row["step"] > 0

@@ -36,7 +36,7 @@ STARTING_POINTS = (
     ),
     _compressor(
         "snare", "Snare, keep the crack",
-        "The slow attack lets the crack through and holds the body behind it.",
+        "The slow attack leaves the start of the hit and turns down what follows.",
         threshold_db=-22, ratio=4, knee_db=4, attack_ms=14, release_ms=110,
     ),
     _compressor(
@@ -66,7 +66,7 @@ STARTING_POINTS = (
     ),
     _compressor(
         "piano", "Piano, without pulsing",
-        "Soft and slow: a short release would be heard as breathing.",
+        "Soft and slow: a short release would be heard as level changes.",
         threshold_db=-24, ratio=2, knee_db=12, attack_ms=25, release_ms=400, auto_release=True, rms_pct=60, rms_ms=40,
     ),
     _compressor(
@@ -113,7 +113,7 @@ STARTING_POINTS = (
     ),
     StartingPoint(
         "expander", "voice", "Voice, less room",
-        "Gentler than a gate: what is quiet sinks a little further, breaths stay.",
+        "Gentler than a gate: what is quiet is turned down a little further, breaths stay.",
         {"direction": "down", "threshold_db": -42, "ratio": 1.8, "knee_db": 10, "range_db": 12, "attack_ms": 4,
          "hold_ms": 60, "release_ms": 200, "rms_pct": 60},
     ),
@@ -130,7 +130,7 @@ STARTING_POINTS = (
          "rms_pct": 60, "key": {"low_cut_hz": 150}},
     ),
     StartingPoint(
-        "ducker", "piano", "Pad, breathing with the kick",
+        "ducker", "piano", "Pad, ducked by the kick",
         "Goes down with each hit and swells back towards the next; type a note length into Back.",
         {"amount_db": 8, "threshold_db": -30, "down_ms": 5, "hold_ms": 30, "back_ms": 300, "floor_db": -45},
     ),
@@ -153,7 +153,7 @@ STARTING_POINTS = (
          "release_ms": 90},
     ),
     StartingPoint(
-        "deesser", "drum bus", "Cymbals, less spray",
+        "deesser", "drum bus", "Cymbals, less harsh",
         "Holds the top of the kit while cymbals wash over it; quick hats pass.",
         {"low_hz": 8000, "high_hz": 16000, "threshold_db": -34, "ratio": 3, "range_db": 6, "attack_ms": 8,
          "release_ms": 120},
@@ -196,7 +196,7 @@ STARTING_POINTS = (
     ),
     StartingPoint(
         "multiband", "drum bus", "Drum bus, three ways",
-        "Lows even, the middle with its crack left in, cymbals held a little; scale it all with Amount.",
+        "Lows even, the attacks of the middle left in, cymbals down a little; scale it all with Amount.",
         {"crossovers_hz": [130, 3500],
          "bands": [{"threshold_db": -20, "ratio": 3, "knee_db": 6, "attack_ms": 8, "release_ms": 120},
                    {"threshold_db": -22, "ratio": 2.5, "knee_db": 6, "attack_ms": 20, "release_ms": 100},

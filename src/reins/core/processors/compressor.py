@@ -25,7 +25,9 @@ class CompressorSettings(DetectorSettings):
     """Settings of the compressor."""
 
     threshold_db: float = usual.threshold_db(-18.0, "What is louder than this is held; lower holds more.", low=-60)
-    ratio: float = usual.ratio(4.0, "How many dB in make one dB out above the threshold; 100 stops it dead.")
+    ratio: float = usual.ratio(
+        4.0, "How many dB in make one dB out above the threshold; 100 lets nothing more through."
+    )
     knee_db: float = usual.knee_db(
         6.0, "How gently the hold sets in around the threshold; a wide knee starts below it."
     )
@@ -37,7 +39,9 @@ class CompressorSettings(DetectorSettings):
         label="Drive",
         step=0.5,
     )
-    attack_ms: float = usual.attack_ms(10.0, "How long until it has taken hold; slow lets the crack of a hit through.")
+    attack_ms: float = usual.attack_ms(
+        10.0, "How long until it has taken hold; slow leaves the start of a hit as it is."
+    )
     hold_ms: float = usual.hold_ms(0.0, "How long it stays down before it starts to let go.")
     release_ms: float = usual.release_ms(
         120.0, "How long it takes to let go; too short makes bass distort, too long flattens."

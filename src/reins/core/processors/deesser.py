@@ -48,8 +48,8 @@ class DeesserSettings(KeyedSettings):
         help="Upper edge of the band that is watched; ready bands stand above the spectrum.",
     )  # fmt: skip
     act_on: Literal["band", "whole"] = choice(
-        "band", label="Holds", group="Level", words={"band": "the band", "whole": "all"},
-        help="Whether only the band is held while it is loud, or everything.",
+        "band", label="Act on", group="Level", words={"band": "the band", "whole": "all"},
+        help="Whether only the band is turned down while it is loud, or everything.",
     )  # fmt: skip
     relative: bool = choice(
         False, label="Relative", group="Level",
@@ -61,7 +61,9 @@ class DeesserSettings(KeyedSettings):
         low=-60,
         high=20,
     )
-    ratio: float = usual.ratio(4.0, "How many dB in make one dB out above the threshold; 100 stops it dead.")
+    ratio: float = usual.ratio(
+        4.0, "How many dB in make one dB out above the threshold; 100 lets nothing more through."
+    )
     knee_db: float = usual.knee_db(3.0, "How gently the hold sets in around the threshold.")
     range_db: float = usual.range_db(12.0, "The most it may ever take away; too much makes a lisp. 60 means no limit.")
     attack_ms: float = usual.attack_ms(1.0, "How long until it has taken hold; esses are short, so keep it quick.")
@@ -111,7 +113,7 @@ class Deesser(FollowingCurve):
     about = "Holds esses and harshness: a band, while it is loud."
     views = ("spectrum", "in_out", "burst", "heard")
     covers = "span"
-    ready = ((1000, 3000, "1–3 k"), (3000, 6000, "3–6 k"), (5000, 9000, "5–9 k"), (8000, 16000, "8–16 k"))
+    ready = ((1000, 3000, "nasal"), (3000, 6000, "presence"), (5000, 9000, "esses"), (8000, 16000, "air"))
     Settings = DeesserSettings
 
     @classmethod

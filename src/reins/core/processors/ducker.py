@@ -21,13 +21,13 @@ from reins.core.units import ms_to_frames, one_pole_k
 class DuckerSettings(DetectorSettings):
     """Settings of the ducker."""
 
-    amount_db: float = usual.range_db(9.0, "How far the track steps back.", label="Amount")
+    amount_db: float = usual.range_db(9.0, "How far the track is turned down.", label="Amount")
     threshold_db: float = number(
-        -40.0, -60, 0, label="Heeds", unit="dB", group="Level", step=0.5, scale="db",
-        help="How loud the key must be to be heeded; lower makes the track yield sooner.",
+        -40.0, -60, 0, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
+        help="The level of the key from which the track is turned down; lower starts sooner.",
     )  # fmt: skip
     floor_db: float = number(
-        -60.0, -90, 0, label="Key floor", unit="dB", group="Key", step=0.5, scale="db",
+        -60.0, -90, 0, label="Key floor", unit="dB", group="Sidechain", step=0.5, scale="db",
         help="Levels of the key below this count as silence, so that its background does not hold the track down.",
     )  # fmt: skip
     down_ms: float = usual.attack_ms(

@@ -23,12 +23,12 @@ def _cut(label: str, help: str) -> Any:
 
 
 COLUMNS = {
-    "on": "on", "shape": "shape", "freq_hz": "freq", "q": "Q", "gain_db": "gain", "motion": "moves",
+    "on": "on", "shape": "shape", "freq_hz": "freq", "q": "Q", "gain_db": "gain", "motion": "mode",
     "threshold_db": "threshold", "ratio": "ratio", "knee_db": "knee", "range_db": "reach", "attack_ms": "attack",
     "release_ms": "release", "auto_release": "auto", "timing": "times",
 }  # fmt: skip
 KEYS = {
-    "on": "on", "freq_hz": "freq", "motion": "moves", "watch": "watches", "key.source": "follows",
+    "on": "on", "freq_hz": "freq", "motion": "mode", "watch": "watches", "key.source": "follows",
     "key.gain_db": "key gain", "key.low_cut_hz": "key low cut", "key.high_cut_hz": "key high cut",
 }  # fmt: skip
 OF_REST = ("on", "gain_db", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "auto_release")
@@ -57,8 +57,8 @@ class EqBand(Strict):
     )  # fmt: skip
     gain_db: float = usual.gain_db(0.0, "Its gain while it does not move.", group="Band", label="Gain")
     motion: Literal["none", "compress", "expand", "spare"] = choice(
-        "none", label="Moves", group="Band", help="Still, held when loud, let up when loud, or spared by the rest.",
-        words={"none": "still", "compress": "holds", "expand": "lets up", "spare": "spared"},
+        "none", label="Mode", group="Band", help="Still, compressed or expanded when loud, or protected from the rest.",
+        words={"none": "still", "compress": "compress", "expand": "expand", "spare": "protect"},
     )  # fmt: skip
     threshold_db: float = usual.threshold_db(-30.0, "The level of what it watches from which it moves.", group="Motion")
     ratio: float = usual.ratio(
@@ -85,7 +85,7 @@ class EqBand(Strict):
 class Rest(Strict):
     """Settings of what no moving or spared band covers."""
 
-    on: bool = choice(False, label="The rest", group="Rest", help="Holds what no moving or spared band covers.")
+    on: bool = choice(False, label="The rest", group="Rest", help="Compresses what no moving or protected band covers.")
     gain_db: float = usual.gain_db(0.0, "Gain of the rest while not held.", group="Rest", label="Gain")
     threshold_db: float = usual.threshold_db(-24.0, "The level of the rest from which it is held.", group="Rest")
     ratio: float = usual.ratio(2.0, "How many dB in make one dB out above the threshold.", group="Rest")

@@ -24,7 +24,7 @@ class ExpanderSettings(DetectorSettings):
     """Settings of the expander."""
 
     direction: Literal["down", "up"] = choice(
-        "down", label="Direction", group="Level", words={"down": "quiet down", "up": "loud up"},
+        "down", label="Direction", group="Level", words={"down": "downward", "up": "upward"},
         help="Lets what is below the threshold sink, or what is above it rise.",
     )  # fmt: skip
     threshold_db: float = usual.threshold_db(-40.0, "Where it begins: below this going down, above it going up.")
@@ -35,7 +35,7 @@ class ExpanderSettings(DetectorSettings):
     range_db: float = usual.range_db(20.0, "The most it may ever change.")
     attack_ms: float = usual.attack_ms(5.0, "How long until it has opened up, or raised.")
     hold_ms: float = usual.hold_ms(0.0, "How long it stays before it goes back.")
-    release_ms: float = usual.release_ms(150.0, "How long it takes to go back; too short sounds torn off.")
+    release_ms: float = usual.release_ms(150.0, "How long it takes to go back; too short cuts the decay off.")
     auto_release: bool = usual.auto_release("Goes back quickly after a lone hit, slowly after a long passage.")
 
 

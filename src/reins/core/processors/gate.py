@@ -44,10 +44,10 @@ class GateSettings(DetectorSettings):
         False, label="Invert", group="Level", help="Closes when it would open: the loud parts go, the rest stays.",
     )  # fmt: skip
     attack_ms: float = usual.attack_ms(
-        1.0, "How long it takes to open; slow turns a hit into a brush stroke.", high=100
+        1.0, "How long it takes to open; slow fades the hit in and takes its edge.", high=100
     )
     hold_ms: float = usual.hold_ms(40.0, "How long it stays open after the sound has fallen.", high=2000)
-    release_ms: float = usual.release_ms(120.0, "How long it takes to close; too short sounds torn off.", high=4000)
+    release_ms: float = usual.release_ms(120.0, "How long it takes to close; too short cuts the decay off.", high=4000)
     auto_release: bool = usual.auto_release("Closes quickly behind a lone hit, slowly after a long passage.")
 
 

@@ -34,7 +34,7 @@ LEAST_STEP = 2.0 ** (1.0 / 3.0) - 1e-3  # a third of an octave, as two or as ten
 
 
 COLUMNS = {
-    "on": "on", "mute": "mute", "solo": "solo", "direction": "moves", "threshold_db": "threshold", "ratio": "ratio",
+    "on": "on", "mute": "mute", "solo": "solo", "direction": "mode", "threshold_db": "threshold", "ratio": "ratio",
     "knee_db": "knee", "range_db": "reach", "attack_ms": "attack", "hold_ms": "hold", "release_ms": "release",
     "auto_release": "auto", "rms_pct": "average", "gain_db": "gain",
 }  # fmt: skip
@@ -47,9 +47,9 @@ class MultibandBand(Strict):
     mute: bool = choice(False, label="Mute", group="Band", help="Silences the band.")
     solo: bool = choice(False, label="Solo", group="Band", help="Only soloed bands are heard.")
     direction: Literal["compress", "expand_down", "expand_up"] = choice(
-        "compress", label="Moves", group="Band",
-        help="Holds what is loud, lets what is quiet sink, or lets what is loud rise.",
-        words={"compress": "holds", "expand_down": "quiet down", "expand_up": "loud up"},
+        "compress", label="Mode", group="Band",
+        help="Compresses what is loud, expands what is quiet downward, or what is loud upward.",
+        words={"compress": "compress", "expand_down": "expand down", "expand_up": "expand up"},
     )  # fmt: skip
     threshold_db: float = usual.threshold_db(0.0, "The level in this band from which it moves.")
     ratio: float = usual.ratio(

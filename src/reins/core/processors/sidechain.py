@@ -22,21 +22,21 @@ class Key(Strict):
     source: str = Field(
         "self",
         description="The track the detector listens to.",
-        json_schema_extra={"kind": "source", "label": "Follows", "group": "Key", "unit": ""},
+        json_schema_extra={"kind": "source", "label": "Follows", "group": "Sidechain", "unit": ""},
     )
     gain_db: float = usual.gain_db(
         0.0,
         "Makes what the detector hears louder or quieter, without changing what you hear.",
-        group="Key",
+        group="Sidechain",
         label="Key gain",
         step=0.5,
     )
     low_cut_hz: float = number(
-        0.0, 0, 20000, label="Low cut", unit="Hz", group="Key", step=1, scale="log",
+        0.0, 0, 20000, label="Low cut", unit="Hz", group="Sidechain", step=1, scale="log",
         help="Keeps lows below this frequency from driving the detector; 0 is off.",
     )  # fmt: skip
     high_cut_hz: float = number(
-        0.0, 0, 20000, label="High cut", unit="Hz", group="Key", step=1, scale="log",
+        0.0, 0, 20000, label="High cut", unit="Hz", group="Sidechain", step=1, scale="log",
         help="Keeps highs above this frequency from driving the detector; 0 is off.",
     )  # fmt: skip
 

@@ -9,7 +9,7 @@ const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepe
 const GATE_FACTS = [["open", "open for"], ["openings", "openings"], ["shortest", "shortest"]];
 const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"], ["quietest", "quietest tenth"]];
 const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip, LUFS"]];
-const GROUPS = ["Level", "Time", "Detect", "Key", "Out"];
+const GROUPS = ["Level", "Time", "Detect", "Sidechain", "Out"];
 
 export class Bench {
   /**
@@ -37,7 +37,7 @@ export class Bench {
     settings = settings.filter(({ kind }) => kind !== "list");
     const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
     const count = (group) => settings.filter((s) => s.group === group).length;
-    this.panel.classList.toggle("is-out-under-level", count("Level") < count("Key"));
+    this.panel.classList.toggle("is-out-under-level", count("Level") < count("Sidechain"));
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));
   }
 

@@ -221,6 +221,7 @@ export const frequencies = (kit, data) => ({
     return this.keepSetting("bands", this.processor.settings.bands.toSorted((a, b) => a.freq_hz - b.freq_hz));
   },
   setTopology(topology) { return this.keepSetting("topology", topology); },
+  spanWords: (low, high) => `${low / 1000} to ${high / 1000} kHz`,
   useReady([low, high]) { return this.keepMany({ low_hz: low, high_hz: high }); },
   /** Multiband: cut the widest band in two, or take the last crossover away. */
   splitBand() {

@@ -18,7 +18,7 @@ export function rememberedRoom() {
 export const room = (kit) => ({
   swapped: false, // the bench's picture stands above, the take on the bench
   whole: false, // what stands above has the whole side
-  heights: {}, // of the bench, as the divider was left, for benches with bands and without
+  heights: {}, // of the bench, as the divider was left, for benches with bands, beside the map, and without
 
   beginRoom() {
     const { swapped = false, whole = false, heights = {} } = rememberedRoom();
@@ -34,11 +34,14 @@ export const room = (kit) => ({
     this.placePictures();
   },
 
-  get roomy() { return { "is-whole": this.whole && !this.empty, "is-swapped": this.isSwapped, "is-banded-work": this.heightKind === "bands" }; },
+  get roomy() { return { "is-whole": this.whole && !this.empty, "is-swapped": this.isSwapped, [`is-${this.heightKind}-work`]: true }; },
   /** Without a take there is nothing to swap with. */
   get isSwapped() { return this.swapped && !this.empty; },
-  /** A spectrum with bands is worked on: it gets more of the height, unless it stands above or the map is worked on. */
-  get heightKind() { return this.banded && !this.isSwapped && !this.mapShown ? "bands" : "plain"; },
+  /** A spectrum with bands is worked on: it gets more of the height, unless it stands above; beside the map less. */
+  get heightKind() {
+    if (!this.banded || this.isSwapped) return "plain";
+    return this.mapShown ? "map" : "bands";
+  },
 
   /** Put take and picture where they belong; what is drawn on them stays. */
   placePictures() {
