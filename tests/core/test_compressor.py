@@ -213,6 +213,11 @@ def test_silence_after_sound_is_exactly_silent_and_leaves_no_denormals(noise):
     assert not ((np.abs(carried) > 0) & (np.abs(carried) < 1e-30)).any()
 
 
+def test_a_knee_too_narrow_to_be_told_from_none_is_none(noise):
+    narrow, none = (compressor(2, threshold_db=-20, knee_db=knee_db).process(noise) for knee_db in (5e-324, 0.0))
+    np.testing.assert_array_equal(narrow, none)
+
+
 def any_settings():
     def strategy(field):
         if field.json_schema_extra["kind"] == "number":

@@ -11,6 +11,7 @@ from reins.core.units import ms_to_frames, one_pole_k
 
 NO_LIMIT_DB = 60.0
 FLAT_RATIO = 100.0
+LEAST_KNEE_DB = 1e-6
 
 
 def compress(params: Array, settings: Any, *, sample_rate: int) -> None:
@@ -38,7 +39,9 @@ def release_by_itself(params: Array, release_ms: float, *, on: bool, sample_rate
 
 def _fill(params: Array, settings: Any, slope: float, range_db: float, sample_rate: int) -> None:
     params[dynamics.THRESHOLD_DB], params[dynamics.SLOPE] = settings.threshold_db, slope
-    params[dynamics.KNEE_DB], params[dynamics.RANGE_DB] = settings.knee_db, range_db
+    # A knee so narrow that its inverse is no number any more is none.
+    params[dynamics.KNEE_DB] = settings.knee_db if settings.knee_db > LEAST_KNEE_DB else 0.0
+    params[dynamics.RANGE_DB] = range_db
     params[dynamics.ATTACK_K] = one_pole_k(settings.attack_ms, sample_rate)
     params[dynamics.RELEASE_K] = one_pole_k(settings.release_ms, sample_rate)
     release_by_itself(params, settings.release_ms, on=settings.auto_release, sample_rate=sample_rate)
