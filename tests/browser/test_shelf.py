@@ -7,6 +7,7 @@ import soundfile
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.driving import find, wait_for, wait_until
+from tests.browser.test_whole_session import whole
 
 
 def names(driver):
@@ -78,13 +79,13 @@ def test_what_is_exported_at_16_bits_is_dithered_unless_told_not_to(desk, driver
     desk.choose("Bass")
     files = {}
     for how in ("tpdf", "none"):
-        before = set(downloads.iterdir())
+        before = set(downloads.glob("*.wav"))
         desk.click('[data-do="export"]')
         Select(find(driver, 'select[x-model="bits"]')).select_by_value("16")
         Select(wait_for(driver, "[data-do=dither]")).select_by_value(how)
         desk.click('[data-do="export-now"]')
-        done = wait_until(lambda before=before: [p for p in set(downloads.iterdir()) - before if p.suffix == ".wav"])
-        files[how] = soundfile.read(done[0], dtype="int16")[0]
-        done[0].unlink()
+        done = wait_until(lambda before=before: whole(downloads, set(downloads.glob("*.wav")) - before))
+        files[how] = soundfile.read(done, dtype="int16")[0]
+        done.unlink()
     apart = files["tpdf"].astype(int) - files["none"]
     assert set(apart) <= {-1, 0, 1} and 0.2 < (apart != 0).mean() < 0.8
