@@ -13,6 +13,7 @@ import soxr
 
 from reins.cli import app
 from reins.core.audio import time_stamp
+from reins.core.engine.length import sounding_frames
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix
 from reins.services.editing import document_of
@@ -64,7 +65,9 @@ def fetched(client, job):
 def mix_of(house, session_id, document=None):
     document = document or document_of(house, session_id)
     mixer = Mixer(document, house.takes(document))
-    return np.concatenate(list(render_mix(mixer, 0, mixer.frames, block_frames=8192)), axis=1)
+    return np.concatenate(
+        list(render_mix(mixer, 0, sounding_frames(mixer.document, mixer.takes), block_frames=8192)), axis=1
+    )
 
 
 def session_file(client, session_id):

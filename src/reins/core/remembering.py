@@ -2,17 +2,18 @@
 document shares all that has not changed. So one thread can compute ahead what the one that plays will ask for.
 """
 
+import threading
 from collections.abc import Callable
 from typing import Any, Generic, TypeVar
 
-MOST = 1024
 T = TypeVar("T")
 
 
 class BySettings(Generic[T]):
     """Values by the object they were computed of, and by what else they depend on; safe to use from any thread."""
 
-    def __init__(self) -> None:
+    def __init__(self, most: int = 1024) -> None:
+        self._most, self._lock = most, threading.Lock()
         self._known: dict[tuple[int, Any], tuple[Any, T]] = {}  # with the object, so that its id stays its own
 
     def get(self, settings: Any, rest: Any, compute: Callable[[], T]) -> T:
@@ -20,7 +21,9 @@ class BySettings(Generic[T]):
         place = id(settings), rest
         known = self._known.get(place)
         if known is None or known[0] is not settings:
-            if len(self._known) >= MOST:
-                self._known.clear()
-            known = self._known[place] = settings, compute()
+            known = settings, compute()
+            with self._lock:
+                if len(self._known) >= self._most:
+                    del self._known[next(iter(self._known))]  # the oldest
+                self._known[place] = known
         return known[1]

@@ -71,7 +71,8 @@ class Previews:
         answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
         answer |= {"states": span.state_columns(start, frames, columns)}
         answer |= {"source": _level(source), "result": _level(span.result), "histogram": _histogram(span)}
-        answer |= _where_it_acts(span, sound, start, frames, columns)
+        answer |= _where_it_acts(span, start, frames, columns)
+        answer |= _over_all(span, sound) if whole else {}
         for entry in chain:
             if entry.id == processor_id:
                 heard = keys.get(key_source(entry))
@@ -111,15 +112,19 @@ class Previews:
         return span, source
 
 
-def _where_it_acts(span: Span, sound: Sound, start: int, frames: int, columns: int) -> dict[str, Any]:
-    """What comes to the processor and what it makes, by column and as a whole, and how long it sits at each level; None
-    where that is the strip's source or result. quietest_db: before and after it, of the quietest tenth of the time.
-    """
+def _where_it_acts(span: Span, start: int, frames: int, columns: int) -> dict[str, Any]:
+    """What comes to the processor and what it makes, by column; None where that is the strip's source or result."""
     before, after = (span.tap_columns(tap, start, frames, columns) for tap in (span.before, span.after))
+    return {"before_db": None if before is None else _db(before), "after_db": None if after is None else _db(after)}
+
+
+def _over_all(span: Span, sound: Sound) -> dict[str, Any]:
+    """The same as a whole, and how long what comes sits at each level; quietest_db: before and after the processor, of
+    the quietest tenth of the time.
+    """
     peaks = span.before.peaks if span.before else sound.peak_columns(span.start, span.frames, span.peaks.size)
     quiet = [quietest_tenth_db(row) for row in (peaks, span.after.peaks if span.after else span.peaks)]
     return {
-        "before_db": None if before is None else _db(before), "after_db": None if after is None else _db(after),
         "before": span.before and _level(span.before.level()), "after": span.after and _level(span.after.level()),
         "quietest_db": quiet, "before_levels": span.before and histogram_of(span.before.peaks),
     }  # fmt: skip

@@ -123,7 +123,7 @@ class LiveClock:
     def ended(self) -> bool:
         """Whether everything there is has been given."""
         here = self._stream_map.at(self._sent)
-        return here >= self._mixer.frames
+        return self._mixer.left(here, 1) == 0
 
     def next_block(self, *, busy: bool = False) -> LiveBlock | None:
         """The next block, or None while stopped, at the end, or with enough ahead; busy: the machine has much to do."""
@@ -135,10 +135,11 @@ class LiveClock:
         mix = self._mixer.process(frames)
         self._sent += frames
         samples = np.ascontiguousarray(mix.T, dtype=np.float32)
+        sounding = mix[:, : max(1, self._mixer.left(place, frames))]  # to the end alone
         strips = {k: (*levels, self._held(k, levels[0], frames)) for k, levels in self._mixer.meters().items()}
         return LiveBlock(
             self.stream, place, samples, strips, self._mixer.deepest_db(), self._watcher.look(self._mixer),
-            self._meter.feed(np.ascontiguousarray(mix[:, : max(1, self._mixer.frames - place)])),  # to the end alone
+            self._meter.feed(np.ascontiguousarray(sounding)),
         )  # fmt: skip
 
     def last_reading(self) -> MasterReading | None:

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from reins.core.dsp.gliding import fade_in
 from reins.core.engine.chain import GLIDE_MS
 from reins.core.engine.graph import Graph, working
-from reins.core.engine.length import sounding_frames
+from reins.core.engine.length import session_frames, sounding_frames
 from reins.core.engine.listening import Listening, filling_frames, heard_of
 from reins.core.sessions import Document
 from reins.core.takes import Take
@@ -48,10 +48,11 @@ class Mixer:
         """How many processors are at work."""
         return working(self.graph.document)
 
-    @property
-    def frames(self) -> int:
-        """Length of what sounds: to the end of the last take and of what its chains let sound on."""
-        return sounding_frames(self.document, self.takes)
+    def left(self, frame: int, wanted: int) -> int:
+        """For how many of the wanted frames from one on there is sound: takes, and what their chains let sound on."""
+        if frame + wanted <= session_frames(self.document, self.takes):
+            return wanted  # asked with every block: tails are looked at only where takes have ended
+        return max(0, min(wanted, sounding_frames(self.document, self.takes) - frame))
 
     def start(self, stream: Stream) -> None:
         """Begin a stream on every strip."""

@@ -64,7 +64,7 @@ def alone(sound: Array, sample_rate: int) -> Block:
     return Block(sound, When(Stream(0), 0, sound.shape[1], sample_rate))
 
 
-_tuned: BySettings[dict[str, Any]] = BySettings()
+_tuned: BySettings[dict[str, Any]] = BySettings(128)  # tables of eight bands are large; asked for only at a change
 
 
 class Processor(ABC):

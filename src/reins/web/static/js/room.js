@@ -22,7 +22,7 @@ export const room = (kit) => ({
 
   beginRoom() {
     const { swapped = false, whole = false, heights = {} } = rememberedRoom();
-    Object.assign(this, { swapped: swapped === true, whole: whole === true, heights });
+    Object.assign(this, { swapped: swapped === true, whole: whole === true, heights: heights ?? {} });
     const { work, divider } = kit.parts;
     [kit.take, kit.picture] = [work.querySelector(".take"), work.querySelector(".bench-curve")];
     kit.place = document.createComment("where the smaller picture stands");
