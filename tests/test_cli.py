@@ -191,7 +191,7 @@ def test_a_wrong_processor_names_place_setting_and_limits(processor, sentence):
     document = f'{{"format": "reins-chain", "version": 1, "processors": [{processor}]}}'
 
     with pytest.raises(SettingsError, match=re.escape(sentence)):
-        Chain(parse_chain(document, "chain.json"), channels=1, sample_rate=RATE)
+        Chain(parse_chain(document, "chain.json").entries, channels=1, sample_rate=RATE)
 
 
 @pytest.mark.parametrize(

@@ -50,6 +50,7 @@ def process(
     file_format: Annotated[str | None, typer.Option("--format", metavar="wav|flac")] = None,
     bits: Annotated[str, typer.Option("--bits", metavar="16|24|32f")] = "24",
     dither: Annotated[str | None, DITHER] = None,
+    tempo: Annotated[float, typer.Option("--tempo", metavar="BPM", help="For reins by the beat.")] = 120.0,
 ) -> None:
     """Hold a file through a chain; the result is lined up with the source and equally long."""
     from reins.services.processing import parse_key_option, process_file
@@ -58,7 +59,7 @@ def process(
     with _progress(f"Holding {source.name}") as progress:
         clipped, failed = process_file(
             source, output, chain, keys=keys, trace=trace, block_frames=block, file_format=file_format, bits=bits,
-            dither=dither, progress=progress,
+            dither=dither, tempo_bpm=tempo, progress=progress,
         )  # fmt: skip
     _tell_clipped(output, clipped)
     _tell(failed)

@@ -86,7 +86,7 @@ def test_drawn_points_go_to_json_and_back_and_the_history_names_them(places, ben
 
 @pytest.mark.parametrize(
     ("line", "why"),
-    [([[0, 0]], "at least 2"), ([[0, 0], [2, 0]], "place from 0 to 1"), ([[1, 0], [0, 0]], "places rise"),
+    [([[0, 0]], "at least 2"), ([[0, 0], [2, 0]], "place from 0 to 1"), ([[1, 0], [0, 0]], "places that rise"),
      ([[0, 0], [1, 0, 3]], "bend from -1 to 1"), ([[0, "x"], [1, 0]], "number"), ([[0, 0]] * 5, "at most 4")],
 )  # fmt: skip
 def test_points_that_are_no_line_are_refused(line, why):

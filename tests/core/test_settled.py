@@ -9,7 +9,7 @@ from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix
 from reins.core.processors import PROCESSORS
-from reins.core.sessions import Bus, Document, Master, Track
+from reins.core.sessions import Bus, Document, Draft, Master, Track
 from reins.core.time import SEAM_MS, Stream
 from reins.errors import StorageError
 from tests.conftest import RATE, sound_of
@@ -67,8 +67,8 @@ def test_what_is_switched_on_or_added_comes_in_settled(where):
 @pytest.mark.parametrize("where", ["t", "b", "master"])
 def test_a_draft_is_heard_as_it_would_be_by_itself(where):
     loud, soft = entry(SLOW | {"threshold_db": -50}), entry(SLOW | {"threshold_db": -12})
-    first = document(where, [loud], draft=1, drafts={"2": [soft]})
-    other = document(where, [soft], draft=2, drafts={"1": [loud]})
+    first = document(where, [loud], draft=1, drafts={"2": Draft(chain=[soft])})
+    other = document(where, [soft], draft=2, drafts={"1": Draft(chain=[loud])})
     always = loudness_db(play(other, other), 4.0)
 
     heard = loudness_db(play(first, other), 4.0)

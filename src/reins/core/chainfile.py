@@ -5,13 +5,15 @@ One model serves the chain file, the stored session and the engine. docs/formats
 
 import json
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import pydantic
 from pydantic import Field, SerializeAsAny, model_validator
 from pydantic_core import ErrorDetails
 
 from reins.core.limits import MAX_PROCESSORS
+from reins.core.moves.models import KINDS, MOST_REINS, Rein
+from reins.core.moves.rules import check as check_reins
 from reins.core.plain import read_json
 from reins.core.processors import PROCESSORS, ProcessorSettings
 from reins.core.settings.fields import differences, own_first, place
@@ -34,6 +36,7 @@ class ChainFile(Strict):
     format: Literal["reins-chain"]
     version: Literal[1]
     processors: list[Any] = Field(default=[], max_length=MAX_PROCESSORS)
+    reins: list[Any] = Field(default=[], max_length=MOST_REINS)
 
     @model_validator(mode="before")
     @classmethod
@@ -69,13 +72,53 @@ def parse_settings(kind: str, raw: Any, where: str) -> ProcessorSettings:
         raise SettingsError(f"{where}: {_first_sentence(error, model)}") from error
 
 
-def parse_chain(text: str, name: str) -> list[ProcessorEntry]:
-    """The processors of a chain file; raises SettingsError with the file's name in front."""
+class Parsed(NamedTuple):
+    """What a chain file holds."""
+
+    entries: list[ProcessorEntry]
+    reins: list[Rein]
+
+
+def parse_chain(text: str, name: str) -> Parsed:
+    """The processors and reins of a chain file; raises SettingsError with the file's name in front."""
     try:
         document = ChainFile.model_validate(read_json(text, name))
     except pydantic.ValidationError as error:
         raise SettingsError(f"{name}: {_first_sentence(error, ChainFile)}") from error
-    return [parse_entry(raw, f"{name}: processor {index}") for index, raw in enumerate(document.processors)]
+    entries = [parse_entry(raw, f"{name}: processor {index}") for index, raw in enumerate(document.processors)]
+    try:
+        reins = parse_reins(document.reins)
+        check_reins(reins, entries, None)
+    except (PartError, SettingsError) as error:
+        raise SettingsError(f"{name}: {error}") from error
+    return Parsed(entries, reins)
+
+
+def parse_reins(raw: Any) -> list[Rein]:
+    """Reins from plain data; SettingsError saying which is wrong and what is allowed. Whether what they move is there
+    is for moves.rules.check.
+    """
+    if not isinstance(raw, list):
+        raise SettingsError(f"reins is {str(raw)[:40]}; allowed: a list of reins.")
+    return [one if isinstance(one, Rein) else _parse_rein(one, f"rein {place}") for place, one in enumerate(raw)]
+
+
+def _parse_rein(raw: Any, where: str) -> Rein:
+    if not isinstance(raw, Mapping) or not isinstance(raw.get("by"), (Mapping, pydantic.BaseModel)):
+        raise SettingsError(f"{where}: it must be an object with moves and by, which is an object with its kind.")
+    by: Any = raw["by"]
+    if isinstance(by, Mapping):
+        model = KINDS.get(str(by.get("kind")))
+        if model is None:
+            raise SettingsError(f"{where}: by.kind is “{by.get('kind')}”; allowed: {', '.join(KINDS)}.")
+        try:
+            by = model.model_validate(dict(by))
+        except pydantic.ValidationError as error:
+            raise SettingsError(f"{where}, by: {_first_sentence(error, model)}") from error
+    try:
+        return Rein.model_validate({**raw, "by": by})
+    except pydantic.ValidationError as error:
+        raise SettingsError(f"{where}: {_first_sentence(error, Rein)}") from error
 
 
 def _first_sentence(error: pydantic.ValidationError, model: type[pydantic.BaseModel]) -> str:

@@ -3,10 +3,12 @@
 from collections.abc import Iterable
 
 from reins.core.chainfile import ProcessorEntry
+from reins.core.moves.models import outside_keys
+from reins.core.moves.rules import of_chain_alone
 from reins.core.processors.base import ProcessorSettings
 from reins.core.processors.sidechain import keys_of
 from reins.core.remembering import BySettings
-from reins.core.sessions import MASTER, Document, Master
+from reins.core.sessions import MASTER, Bus, Document, Master, Track
 from reins.errors import ConflictError, SettingsError
 
 TAPS = ("before", "after")
@@ -63,9 +65,14 @@ def describe_tie(document: Document, name: str) -> str:
 
 
 def ties(document: Document, strip_id: str) -> list[tuple[str, str, str]]:
-    """(name, strip, tap) of every outside key that the chain of a strip listens to, each once."""
-    names = dict.fromkeys(name for entry in document.strip(strip_id).chain if entry.on for name in key_names(entry))
-    return [(name, *parse_tie(document, name)) for name in names]
+    """(name, strip, tap) of every outside key that the chain of a strip and its reins listen to, each once."""
+    return [(name, *parse_tie(document, name)) for name in strip_keys(document.strip(strip_id))]
+
+
+def strip_keys(strip: Track | Bus | Master) -> tuple[str, ...]:
+    """The names of all outside keys that a strip's chain and its reins listen to, each once."""
+    names = [name for entry in strip.chain if entry.on for name in key_names(entry)]
+    return tuple(dict.fromkeys([*names, *outside_keys(strip.reins)]))
 
 
 def in_order(document: Document) -> list[str]:
@@ -117,14 +124,18 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False) -> Doc
     def at_rest(key: str) -> dict[str, object]:
         muted = {"mute": not document.audible(key)} if key in document.tracks else {}
         bus = destination(document, key)
-        rest = {"name": "x", "draft": 1, "drafts": {}, "solo": False, "bus": bus if bus in wanted - {MASTER} else ""}
-        return rest | muted | (own if key == strip_id else {})
+        rest = {"name": "x", "draft": 1, "draft_name": "", "drafts": {}, "solo": False}
+        rest["bus"] = bus if bus in wanted - {MASTER} else ""
+        reins = of_chain_alone(document.strip(key).reins) if chain and key == strip_id else []
+        return rest | muted | (own | {"reins": reins} if key == strip_id else {})
 
     tracks = {k: t.model_copy(update=at_rest(k)) for k, t in document.tracks.items() if k in wanted}
     buses = {k: b.model_copy(update=at_rest(k)) for k, b in document.buses.items() if k in wanted}
-    held = document.master.chain if chain and strip_id == MASTER else []
+    at_master = chain and strip_id == MASTER
+    held = document.master.chain if at_master else []
+    reins = of_chain_alone(document.master.reins) if at_master else []
     return Document(
         name="x", sample_rate=document.sample_rate, tempo_bpm=document.tempo_bpm,
         beats_per_bar=document.beats_per_bar, tracks=tracks, order=[k for k in document.order if k in wanted],
-        buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=held),
+        buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=held, reins=reins),
     )  # fmt: skip

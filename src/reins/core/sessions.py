@@ -10,19 +10,17 @@ from typing import Annotated, Any
 import pydantic
 from pydantic import Field, field_validator, model_validator
 
-from reins.core.chainfile import (
-    ProcessorEntry,
-    _first_sentence,
-    parse_entry,
-)
+from reins.core.chainfile import ProcessorEntry, _first_sentence, parse_entry, parse_reins
 from reins.core.limits import MAX_BUSES, MAX_ID, MAX_PROCESSORS, MAX_RATE, MAX_START_S, MAX_TRACKS, MIN_RATE
+from reins.core.moves.models import Rein
+from reins.core.moves.rules import check as check_reins
 from reins.core.settings.describing import choice, number
 from reins.core.settings.models import MisfitError, PartError, Strict
 from reins.core.time import Beat
 from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
-DRAFTS = 4
+MOST_DRAFTS = 32
 MASTER = "master"
 MAX_FRAME = 1 << 40  # of any place in a session: years, and far from where whole numbers end
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -33,30 +31,74 @@ def new_id() -> str:
     return secrets.token_hex(6)
 
 
+class Draft(Strict):
+    """A chain that is not in use, with its reins."""
+
+    name: str = Field("", max_length=40)
+    chain: list[ProcessorEntry] = []
+    reins: list[Rein] = []
+
+
 class Strip(Strict):
     """What tracks, buses and the master share: a name, a chain with its drafts, a fader."""
 
     name: Name
     fader_db: float = number(
-        0.0, FADER_OFF_DB, 12, label="Fader", unit="dB", group="Mix", step=0.5, scale="db",
+        0.0, FADER_OFF_DB, 12, label="Fader", unit="dB", group="Mix", step=0.5, scale="db", moves="gain",
         help="The level in the mix; all the way down is silence.",
     )  # fmt: skip
     chain: list[ProcessorEntry] = []
-    draft: int = Field(1, ge=1, le=DRAFTS)
-    drafts: dict[str, list[ProcessorEntry]] = {}  # chains of the drafts that are not in use, by number
+    reins: list[Rein] = []
+    draft: int = Field(1, ge=1, le=MOST_DRAFTS)
+    draft_name: str = Field("", max_length=40)
+    drafts: dict[str, Draft] = {}  # those that are not in use, by number
 
     @field_validator("drafts", mode="before")
     @classmethod
     def _parse_drafts(cls, value: Any) -> Any:
-        numbers = [str(n) for n in range(1, DRAFTS + 1)]
-        if not isinstance(value, dict) or not value.keys() <= set(numbers):
-            raise ValueError(f"an object with chains by draft number, {', '.join(numbers)}")
-        return {number: _parse_chain(chain, f"draft {number}, ") for number, chain in value.items()}
+        numbers = {str(n) for n in range(1, MOST_DRAFTS + 1)}
+        if not isinstance(value, dict) or not value.keys() <= numbers:
+            raise ValueError(f"an object with chains by draft number, 1 to {MOST_DRAFTS}")
+        return {number: _parse_draft(draft, f"draft {number}, ") for number, draft in value.items()}
 
     @field_validator("chain", mode="before")
     @classmethod
     def _parse_chain(cls, value: Any) -> Any:
         return _parse_chain(value)
+
+    @field_validator("reins", mode="before")
+    @classmethod
+    def _parse_reins(cls, value: Any) -> Any:
+        return _read_reins(value)
+
+    @model_validator(mode="after")
+    def _reins_move_what_is_there(self) -> "Strip":
+        check_reins(self.reins, self.chain, self)
+        for place, draft in self.drafts.items():
+            try:
+                check_reins(draft.reins, draft.chain, self)
+            except PartError as error:
+                raise PartError(f"draft {place}, {error}") from error
+        return self
+
+
+def _read_reins(value: Any, where: str = "") -> list[Rein]:
+    try:
+        return parse_reins(value)
+    except SettingsError as error:
+        raise PartError(f"{where}{error}") from error
+
+
+def _parse_draft(value: Any, where: str) -> Any:
+    """A draft from plain data; sessions kept before drafts had names have its chain alone."""
+    if isinstance(value, (list, Draft)):
+        return Draft(chain=_parse_chain(value, where)) if isinstance(value, list) else value
+    if not isinstance(value, dict) or not value.keys() <= Draft.model_fields.keys():
+        raise PartError(f"{where}it is {str(value)[:40]}; allowed: an object with name, chain and reins.")
+    return {
+        **value, "chain": _parse_chain(value.get("chain", []), where),
+        "reins": _read_reins(value.get("reins", []), where),
+    }  # fmt: skip
 
 
 def _parse_chain(value: Any, where: str = "") -> list[ProcessorEntry]:
@@ -80,7 +122,7 @@ def _parse_chain(value: Any, where: str = "") -> list[ProcessorEntry]:
 
 class _Routed(Strip):
     pan_pct: float = number(
-        0.0, -100, 100, label="Pan", unit="%", group="Mix", step=1,
+        0.0, -100, 100, label="Pan", unit="%", group="Mix", step=1, moves="gain",
         help="Where it sits between left (−100) and right (100).",
     )  # fmt: skip
     mute: bool = choice(False, label="Mute", group="Mix", help="Silent in the mix; keys that follow it still hear it.")

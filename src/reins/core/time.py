@@ -6,7 +6,7 @@ the first begins like that, so passes two and three are the same.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -105,7 +105,9 @@ class When:
 
     def later(self, frames: int) -> "When":
         """The place so many frames later."""
-        return replace(self, first=self.first + frames) if frames else self
+        if not frames:
+            return self
+        return When(self.stream, self.first + frames, self.frames, self.sample_rate, self.beat, self.times)
 
     def spans(self) -> list[tuple[int, int]]:
         """(session frame, length) of each piece the block falls into at the loop's jump."""

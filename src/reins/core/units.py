@@ -1,13 +1,16 @@
 """Decibels, times, one-pole coefficients and how numbers are written for people."""
 
 import math
+from typing import Any
+
+import numpy as np
 
 FLOOR_DB = -120.0
 
 
-def db_to_lin(db: float) -> float:
-    """Amplitude of a level in dB (20 log10)."""
-    return float(10.0 ** (db / 20.0))
+def db_to_lin(db: Any) -> Any:
+    """Amplitude of a level in dB (20 log10), or of an array of levels."""
+    return 10.0 ** (db / 20.0)
 
 
 def lin_to_db(amplitude: float) -> float:
@@ -15,15 +18,18 @@ def lin_to_db(amplitude: float) -> float:
     return max(FLOOR_DB, 20.0 * math.log10(amplitude)) if amplitude > 0.0 else FLOOR_DB
 
 
-def one_pole_k(time_ms: float, sample_rate: int) -> float:
-    """Share of the remaining way covered per frame so that 63.2 % is covered after time_ms; 1 when it is 0."""
+def one_pole_k(time_ms: Any, sample_rate: int) -> Any:
+    """Share of the remaining way covered per frame so that 63.2 % is covered after time_ms, a number or an array; 1
+    when it is 0.
+    """
+    frames = np.maximum(time_ms * 1e-3 * sample_rate, 1e-3)  # less than that is at once, to the last bit
+    return 1.0 - np.exp(-1.0 / frames)
+
+
+def ms_to_frames(time_ms: Any, sample_rate: int) -> Any:
+    """Whole frames nearest to a time, or to an array of times."""
     frames = time_ms * 1e-3 * sample_rate
-    return 1.0 - math.exp(-1.0 / frames) if frames > 1e-3 else 1.0  # less than that is at once, to the last bit
-
-
-def ms_to_frames(time_ms: float, sample_rate: int) -> int:
-    """Whole frames nearest to a time."""
-    return round(time_ms * 1e-3 * sample_rate)
+    return np.rint(frames) if isinstance(frames, np.ndarray) else round(frames)
 
 
 def format_length(seconds: float) -> str:

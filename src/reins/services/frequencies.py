@@ -60,8 +60,10 @@ class Frequencies:
         else:
             keys, key_name = self._sounds.keys(document, strip_id, check)
             heard = (processor_id, band) if what == "key" and processor_id else None
-            place = (heard, name, key_name, document.beat, tuple(entry.model_dump_json() for entry in entries))
-            trial = Trial(sound, entries, keys, document.beat)
+            reins = document.strip(strip_id).reins
+            made = tuple(part.model_dump_json() for part in (*entries, *reins))
+            place = (heard, name, key_name, document.beat, made)
+            trial = Trial(sound, entries, keys, document.beat, reins)
             power = self._known.get(place, lambda: _run(trial, heard, check))
         return {"db": np.round(to_db(power), 1).tolist()}
 

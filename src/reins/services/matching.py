@@ -41,7 +41,7 @@ class Matching:
         start, end = span_of(document, sound.facts.frames)
         chain = document.strip(strip_id).chain
         keys, _ = self._sounds.keys(document, strip_id)
-        trial = Trial(sound, chain, keys, document.beat)
+        trial = Trial(sound, chain, keys, document.beat, document.strip(strip_id).reins)
         makeup_db = matching.match_makeup(trial, processor_id, start, end, lambda: None)
         change = SetProcessor(
             kind="set_processor", strip_id=strip_id, processor_id=processor_id, settings={"makeup_db": makeup_db}

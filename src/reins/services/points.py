@@ -66,7 +66,7 @@ def read_chain_file(house: House, raw: bytes, name: str) -> None:
         text = raw.decode("utf-8")
     except UnicodeDecodeError as error:
         raise InputError(f"{name}: cannot be read as text; a chain file is JSON.") from error
-    entries = parse_chain(text, name)
+    entries = parse_chain(text, name).entries
     stem = name.rsplit(".", 1)[0][:70] or "chain"
     with house.database() as db, transaction(db):
         for index, entry in enumerate(entries, 1):

@@ -64,7 +64,7 @@ class Previews:
         chain = document.strip(strip_id).chain
         sound, name = self._sounds.source(document, strip_id, check)
         keys, key_name = self._sounds.keys(document, strip_id, check)
-        trial = Trial(sound, chain, keys, document.beat)
+        trial = Trial(sound, chain, keys, document.beat, document.strip(strip_id).reins)
         span, source = self._spans_of(f"{name} {key_name}", trial, processor_id, start, frames, whole, check)
         answer: dict[str, Any] = {**_envelopes(sound, span, start, frames, columns)}
         answer |= {"number": number, "whole": whole, "statistics": span.statistics() | {"return_s": span.return_s}}
@@ -103,7 +103,7 @@ class Previews:
             start, frames = 0, length
         start = min(start, length - 1) // BIN_FRAMES * BIN_FRAMES
         frames = min(frames + BIN_FRAMES, length - start)
-        made = (trial.beat, *(entry.model_dump_json() for entry in trial.entries))
+        made = (trial.beat, *(part.model_dump_json() for part in (*trial.entries, *trial.reins)))
         place = (name, start, frames)
         source = self._known.get((*place, "source"), lambda: measure_source(take, start, frames, check))
         span = self._known.get(

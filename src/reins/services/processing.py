@@ -17,6 +17,7 @@ from reins.core.engine.offline import run_chain
 from reins.core.measure.spectra import SpectrumMeter
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import alone
+from reins.core.time import Beat, Stream, When
 from reins.core.units import lin_to_db
 from reins.errors import SettingsError
 
@@ -78,7 +79,8 @@ class TraceWriter:
 
 def process_file(
     source: Path, output: Path, chain_path: Path, *, keys: dict[str, Path], trace: Path | None, block_frames: int,
-    file_format: str | None, bits: str, dither: str | None = None, progress: Progress = _no_progress,
+    file_format: str | None, bits: str, dither: str | None = None, tempo_bpm: float = 120.0,
+    progress: Progress = _no_progress,
 ) -> tuple[int, list[str]]:  # fmt: skip
     """Hold a file through a chain file into `output`, as long as the source and lined up with it.
 
@@ -87,9 +89,11 @@ def process_file(
     """
     if not 1 <= block_frames <= MAX_BLOCK_FRAMES:
         raise SettingsError(f"--block is {block_frames}; allowed: 1 to {MAX_BLOCK_FRAMES} frames.")
+    if not 20.0 <= tempo_bpm <= 400.0:
+        raise SettingsError(f"--tempo is {tempo_bpm:g}; allowed: 20 to 400 bpm.")
     file_format = file_format or ("flac" if output.suffix.lower() == ".flac" else "wav")
     check_output(output, file_format, bits, dither)
-    entries = parse_chain(_text(chain_path), chain_path.name)
+    entries, reins = parse_chain(_text(chain_path), chain_path.name)
     with ExitStack() as stack:
         reader = stack.enter_context(AudioReader(source))
         rate = reader.sample_rate
@@ -98,8 +102,9 @@ def process_file(
         spectrum = _spectrum_of(source) if wants_spectrum(entries) else None
         chain = Chain(
             entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum,
-            on_take=True,
+            on_take=True, reins=reins,
         )  # fmt: skip
+        place = When(Stream(0), 0, block_frames, rate, Beat(tempo_bpm))
         tracer = stack.enter_context(TraceWriter(trace, chain, rate)) if trace else None
         writer = stack.enter_context(
             AudioWriter(
@@ -109,7 +114,7 @@ def process_file(
         feeds = {name: BlockFeed(key).take for name, key in readers.items()}
         done = 0
         for block, gains in run_chain(
-            chain, BlockFeed(reader).take, reader.frames, block_frames=block_frames, keys=feeds
+            chain, BlockFeed(reader).take, reader.frames, block_frames=block_frames, keys=feeds, place=place
         ):
             writer.write(block)
             if tracer:

@@ -9,12 +9,13 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from reins.core.audio import AudioReader, AudioWriter
-from reins.core.chainfile import ProcessorEntry
 from reins.core.limits import MAX_SESSION_FILES, MAX_SESSION_JSON_BYTES, MAX_UNPACKED_BYTES, check_room
+from reins.core.moves.rules import named
 from reins.core.sessionfile import (
     JSON_NAME,
     TAKES,
@@ -23,7 +24,7 @@ from reins.core.sessionfile import (
     format_session_file,
     parse_session_file,
 )
-from reins.core.sessions import MASTER, Document, new_id
+from reins.core.sessions import MASTER, Document, Draft, Strip, new_id
 from reins.core.takes import Take, TakeFacts, on_grid, write_take
 from reins.errors import AudioError, SettingsError, StorageError
 from reins.services.bringing_in import new_takes, take_bytes
@@ -108,15 +109,18 @@ def _renamed(document: Document, takes: dict[str, str]) -> Document:
     """The document on its new takes, every processor with an id of its own."""
     for strip_id in (*document.tracks, *document.buses, MASTER):
         strip = document.strip(strip_id)
-        drafts = {number: _with_ids(chain) for number, chain in strip.drafts.items()}
-        document = document.with_strip(strip_id, chain=_with_ids(strip.chain), drafts=drafts)
+        drafts = {number: draft.model_copy(update=_identified(draft)) for number, draft in strip.drafts.items()}
+        document = document.with_strip(strip_id, drafts=drafts, **_identified(strip))
     for track_id, track in document.tracks.items():
         document = document.with_strip(track_id, take_id=takes.get(track.take_id or ""))
     return document
 
 
-def _with_ids(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
-    return [entry.model_copy(update={"id": entry.id or new_id()}) for entry in chain]
+def _identified(part: Strip | Draft) -> dict[str, Any]:
+    """The chain of a strip or draft, and its reins, with ids of their own where they have none."""
+    chain = [entry.model_copy(update={"id": entry.id or new_id()}) for entry in part.chain]
+    reins = named(part.reins, part.chain, chain)
+    return {"chain": chain, "reins": [rein.model_copy(update={"id": rein.id or new_id()}) for rein in reins]}
 
 
 def _check_takes(folder: Path, parsed: SessionFile, name: str, into: Path) -> None:

@@ -14,11 +14,14 @@ from reins.core.changes.chains import (
     CopyDraft,
     DuplicateProcessor,
     MoveProcessor,
+    NameDraft,
+    RemoveDraft,
     RemoveProcessor,
     SetProcessor,
     StartFrom,
     UseDraft,
 )
+from reins.core.changes.reins import PutRein, RemoveRein
 from reins.core.changes.strips import (
     AddBus,
     AddTrack,
@@ -59,7 +62,7 @@ class SetSession(Strict):
 Change = Annotated[
     SetProcessor | AddProcessor | RemoveProcessor | DuplicateProcessor | MoveProcessor | UseDraft | CopyDraft
     | StartFrom | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | AddBus | RemoveBus | RouteStrip
-    | SetSession,
+    | NameDraft | RemoveDraft | PutRein | RemoveRein | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

@@ -8,10 +8,11 @@ from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
 from reins.core.limits import MAX_PROCESSORS
+from reins.core.moves.rules import fitted
 from reins.core.processors import PROCESSORS
 from reins.core.processors.sidechain import with_sources
 from reins.core.routing import describe_tie, in_order, key_names, key_source
-from reins.core.sessions import DRAFTS, Document, Strip, new_id
+from reins.core.sessions import MOST_DRAFTS, Document, Draft, Strip, new_id
 from reins.core.settings.models import Strict
 from reins.core.settings.paths import overlaid
 from reins.core.starting_points import find_starting_point
@@ -31,6 +32,13 @@ def _check_room(strip: Strip, processor_id: str) -> None:
         raise ConflictError(f"{strip.name}: the chain is full; {MAX_PROCESSORS} processors are allowed.")
     if any(entry.id == processor_id for entry in strip.chain):
         raise ConflictError(f"{strip.name}: there is a processor “{processor_id}” already.")
+
+
+def with_chain(document: Document, strip_id: str, chain: list[ProcessorEntry]) -> Document:
+    """A document in which a strip has this chain; its reins lose what is not there any more."""
+    strip = document.strip(strip_id)
+    reins = fitted(strip.reins, chain, strip) if strip.reins else strip.reins
+    return document.with_strip(strip_id, chain=chain, **({} if reins == strip.reins else {"reins": reins}))
 
 
 class OnStrip(Strict):
@@ -76,7 +84,7 @@ class RemoveProcessor(_OnProcessor):
         index, entry = _processor_at(strip, self.processor_id)
         chain = strip.chain[:index] + strip.chain[index + 1 :]
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} removed"
-        return document.with_strip(self.strip_id, chain=chain), label
+        return with_chain(document, self.strip_id, chain), label
 
 
 class DuplicateProcessor(_OnProcessor):
@@ -142,7 +150,7 @@ class SetProcessor(_OnProcessor):
         on = entry.on if self.on is None else self.on
         chain = list(strip.chain)
         chain[index] = entry.model_copy(update={"settings": settings, "on": on})
-        changed = document.with_strip(self.strip_id, chain=chain)
+        changed = with_chain(document, self.strip_id, chain)
         if (key_names(chain[index]), on) != (key_names(entry), entry.on):
             in_order(changed)
         return changed, entry, chain[index]
@@ -160,32 +168,91 @@ class UseDraft(OnStrip):
     """Change to another draft of the chain; one never used starts as a copy of the present chain."""
 
     kind: Literal["use_draft"]
-    draft: int = Field(ge=1, le=DRAFTS)
+    draft: int = Field(ge=1, le=MOST_DRAFTS)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the other draft in use, and the label."""
         strip = document.strip(self.strip_id)
         if self.draft == strip.draft:
             return document, f"{strip.name}: draft {self.draft}"
-        put_by = {**strip.drafts, str(strip.draft): strip.chain}
-        chain = put_by.pop(str(self.draft), strip.chain)
-        changed = document.with_strip(self.strip_id, chain=chain, draft=self.draft, drafts=put_by)
-        return changed, f"{strip.name}: draft {strip.draft} → {self.draft}"
+        here = draft_of(strip)
+        put_by = {**strip.drafts, str(strip.draft): here}
+        there = put_by.pop(str(self.draft), here.model_copy(update={"name": ""}))
+        changed = document.with_strip(
+            self.strip_id, chain=there.chain, reins=there.reins, draft=self.draft, draft_name=there.name, drafts=put_by
+        )
+        in_order(changed)
+        return changed, f"{strip.name}: {_draft(strip.draft, here.name)} → {_draft(self.draft, there.name)}"
 
 
 class CopyDraft(OnStrip):
     """Copy the chain in use into another draft."""
 
     kind: Literal["copy_draft"]
-    draft: int = Field(ge=1, le=DRAFTS)
+    draft: int = Field(ge=1, le=MOST_DRAFTS)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the copy, and the label."""
         strip = document.strip(self.strip_id)
         if self.draft == strip.draft:
             raise ConflictError(f"{strip.name}: draft {self.draft} is the one in use; choose another to copy to.")
-        changed = document.with_strip(self.strip_id, drafts={**strip.drafts, str(self.draft): strip.chain})
-        return changed, f"{strip.name}: draft {strip.draft} copied to {self.draft}"
+        known = strip.drafts.get(str(self.draft), Draft())
+        copied = draft_of(strip).model_copy(update={"name": known.name})
+        changed = document.with_strip(self.strip_id, drafts={**strip.drafts, str(self.draft): copied})
+        return (
+            changed,
+            f"{strip.name}: {_draft(strip.draft, strip.draft_name)} copied to {_draft(self.draft, known.name)}",
+        )
+
+
+class NameDraft(OnStrip):
+    """Give a draft a name, or take it away."""
+
+    kind: Literal["name_draft"]
+    draft: int = Field(ge=1, le=MOST_DRAFTS)
+    name: str = Field(max_length=40)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the name, and the label."""
+        strip = document.strip(self.strip_id)
+        label = f"{strip.name}: draft {self.draft} named “{self.name}”"
+        if self.draft == strip.draft:
+            return document.with_strip(self.strip_id, draft_name=self.name), label
+        named = _known_draft(strip, self.draft).model_copy(update={"name": self.name})
+        return document.with_strip(self.strip_id, drafts={**strip.drafts, str(self.draft): named}), label
+
+
+class RemoveDraft(OnStrip):
+    """Take a draft away that is not in use."""
+
+    kind: Literal["remove_draft"]
+    draft: int = Field(ge=1, le=MOST_DRAFTS)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document without the draft, and the label."""
+        strip = document.strip(self.strip_id)
+        if self.draft == strip.draft:
+            raise ConflictError(f"{strip.name}: draft {self.draft} is the one in use; choose another first.")
+        gone = _known_draft(strip, self.draft)
+        drafts = {number: draft for number, draft in strip.drafts.items() if number != str(self.draft)}
+        return document.with_strip(
+            self.strip_id, drafts=drafts
+        ), f"{strip.name}: {_draft(self.draft, gone.name)} removed"
+
+
+def _known_draft(strip: Strip, number: int) -> Draft:
+    if str(number) not in strip.drafts:
+        raise NotFoundError("draft", str(number))
+    return strip.drafts[str(number)]
+
+
+def draft_of(strip: Strip) -> Draft:
+    """The chain in use and its reins."""
+    return Draft(name=strip.draft_name, chain=strip.chain, reins=strip.reins)
+
+
+def _draft(number: int, name: str) -> str:
+    return f"draft {number}" + (f" “{name}”" if name else "")
 
 
 class StartFrom(_OnProcessor):
@@ -207,4 +274,4 @@ class StartFrom(_OnProcessor):
             settings = with_sources(settings, lambda key: key_source(entry))
         chain[index] = entry.model_copy(update={"settings": settings})
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
-        return document.with_strip(self.strip_id, chain=chain), label
+        return with_chain(document, self.strip_id, chain), label

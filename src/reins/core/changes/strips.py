@@ -9,6 +9,8 @@ from pydantic import Field
 from reins.core.chainfile import ProcessorEntry, _first_sentence
 from reins.core.changes.chains import OnStrip
 from reins.core.limits import MAX_START_S
+from reins.core.moves.models import ByKey, Rein
+from reins.core.moves.rules import named
 from reins.core.processors.sidechain import Key, with_sources
 from reins.core.routing import in_order, strip_ids
 from reins.core.sessions import MASTER, Bus, Document, Name, Strip, Track, new_id
@@ -82,10 +84,21 @@ def _untied(document: Document, strip_id: str) -> Document:
     def freed(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
         return [entry.model_copy(update={"settings": with_sources(entry.settings, source_of)}) for entry in chain]
 
+    def let_go(rein: Rein) -> Rein:
+        """A rein that loses its key stays, off."""
+        if not isinstance(rein.by, ByKey) or rein.by.key.source not in own:
+            return rein
+        by = rein.by.model_copy(update={"key": rein.by.key.model_copy(update={"source": "self"})})
+        return rein.model_copy(update={"by": by, "on": False})
+
     for other in strip_ids(document):
         strip = document.strip(other)
-        drafts = {k: freed(chain) for k, chain in strip.drafts.items()}
-        document = document.with_strip(other, chain=freed(strip.chain), drafts=drafts)
+        drafts = {
+            k: draft.model_copy(update={"chain": freed(draft.chain), "reins": [*map(let_go, draft.reins)]})
+            for k, draft in strip.drafts.items()
+        }
+        reins = [*map(let_go, strip.reins)]
+        document = document.with_strip(other, chain=freed(strip.chain), reins=reins, drafts=drafts)
     return document
 
 
@@ -115,7 +128,8 @@ class DuplicateTrack(_OnTrack):
         track = document.track(self.track_id)
         _refuse_taken(document, self.new_track_id)
         chain = [entry.model_copy(update={"id": f"{self.new_track_id}-{i}"}) for i, entry in enumerate(track.chain)]
-        twin = track.model_copy(update={"name": f"{track.name[:75]} copy", "chain": chain})
+        reins = named(track.reins, track.chain, chain)
+        twin = track.model_copy(update={"name": f"{track.name[:75]} copy", "chain": chain, "reins": reins})
         place = document.order.index(self.track_id) + 1
         order = [*document.order[:place], self.new_track_id, *document.order[place:]]
         update = {"tracks": {**document.tracks, self.new_track_id: twin}, "order": order}

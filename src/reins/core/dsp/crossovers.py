@@ -49,10 +49,10 @@ class Splitter:
         self._states = np.zeros((count, 3 + count, channels, 2))
         self._glide, self._asked = Glide(crossovers_hz, sample_rate), crossovers_hz
 
-    def place(self, crossovers_hz: list[float]) -> None:
-        """Move the crossovers: they glide there; all state is kept."""
+    def place(self, crossovers_hz: list[float], frames: int | None = None) -> None:
+        """Move the crossovers: they glide there, in so many frames where that is said; all state is kept."""
         if crossovers_hz is not self._asked:
-            self._glide.go(crossovers_hz)
+            self._glide.go(crossovers_hz, frames)
             self._asked = crossovers_hz
 
     def process(self, signal: Array) -> list[Array]:

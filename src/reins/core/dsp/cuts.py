@@ -11,12 +11,14 @@ moves from sample to sample (see dsp.gliding). At rest they answer as dsp.filter
 
 import math
 from functools import lru_cache
+from typing import Any, Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import flush, kernel
 from reins.core.dsp.gliding import Glide, fade_in
+from reins.core.dsp.sweeping import columns, filter_swept
 from reins.core.dsp.variable import filter_still, fixed
 
 Array = npt.NDArray[np.float64]
@@ -24,6 +26,21 @@ LOW_PASS, HIGH_PASS, ALL_PASS = 0, 1, 2
 GONE_MS = 40.0  # what is switched off fades out for so long where it takes nothing any more
 LOW_OFF_HZ = 1.0  # where a low cut takes nothing that is heard
 OFF_NYQUIST = 0.499  # of the rate: where a high cut takes nothing, and the highest that any goes
+
+
+class Swept(Protocol):
+    """Rows of a block: their first frames, how far into the row these lie, and how long a row is."""
+
+    begins: npt.NDArray[np.int64]
+    into: npt.NDArray[np.int64]
+    length: int
+
+
+@kernel("void(f8[::1])")
+def _tan(values):
+    """Each value's tangent, in place: one by one, since numpy's may differ by where in an array a value stands."""
+    for i in range(values.size):
+        values[i] = math.tan(values[i])
 
 
 @kernel("void(f8[:,::1], f8[::1], f8, i8, f8[:,::1])")
@@ -84,7 +101,9 @@ def first_order(signal, g, kind, state):
 
 def prewarped(frequency_hz: Array, sample_rate: int) -> Array:
     """g for frequencies of any shape."""
-    return np.ascontiguousarray(np.tan(np.pi / sample_rate * np.minimum(frequency_hz, OFF_NYQUIST * sample_rate)))
+    angle = np.ascontiguousarray(np.pi / sample_rate * np.minimum(frequency_hz, OFF_NYQUIST * sample_rate))
+    _tan(angle.reshape(-1))
+    return angle
 
 
 class _Cascade:
@@ -92,11 +111,18 @@ class _Cascade:
 
     carried = ("glide", "_state")
 
-    def __init__(self, kind: int, cutoff_hz: float, order: int, channels: int, sample_rate: int) -> None:
+    def __init__(
+        self, kind: int, cutoff_hz: float, order: int, channels: int, sample_rate: int, resonance: float = 1.0
+    ) -> None:
         self.kind, self.order, self._rate = kind, order, sample_rate
-        self.glide = Glide([cutoff_hz], sample_rate)
+        self.glide = Glide([cutoff_hz, resonance], sample_rate)  # both evenly in their logarithm
         self._state = np.zeros(((order + 1) // 2, channels, 2))
         self._gone, self._gone_frames = 0, round(GONE_MS * 1e-3 * sample_rate)
+
+    @property
+    def stays(self) -> bool:
+        """Whether it has not begun to fade out."""
+        return self._gone == 0
 
     @property
     def gone(self) -> bool:
@@ -105,12 +131,37 @@ class _Cascade:
 
     def process(self, signal: Array) -> None:
         """Filter a signal (channels, frames) in place."""
-        g = prewarped(self.glide.step(signal.shape[1])[0], self._rate)
+        hz, resonance = self.glide.step(signal.shape[1])
+        g, goes = prewarped(hz, self._rate), resonance[0] != resonance[-1]
         for index in range(self.order // 2):
-            k = 2.0 * math.sin((2 * index + 1) * math.pi / (2 * self.order))
-            second_order(signal, g, k, self.kind, self._state[index])
+            k = self._k(index, resonance)
+            if goes and index == 0:
+                every = np.arange(g.size)
+                each = self._columns(g, k)
+                filter_swept(signal, each, each, every, np.zeros_like(every), 1, self._state[index])
+            else:
+                second_order(signal, g, float(k if index else k[0]), self.kind, self._state[index])
         if self.order % 2:
             first_order(signal, g, self.kind, self._state[-1])
+
+    def _columns(self, g: Array, k: Any) -> Array:
+        m0, m1, m2 = (0.0, 0.0, 1.0) if self.kind == LOW_PASS else (1.0, -k, -1.0)
+        return columns(g, k, m0, m1, m2, g.size)
+
+    def _k(self, index: int, resonance: Any) -> Any:
+        """1 / Q of a section; resonance raises the corner, by the sharpest of them."""
+        k = 2.0 * math.sin((2 * index + 1) * math.pi / (2 * self.order))
+        return k / resonance if index == 0 else k
+
+    def sweep(self, signal: Array, hz: tuple[Array, Array], resonance: tuple[Any, Any], rows: Swept) -> None:
+        """Filter a signal in place while cutoff and resonance go along rows; even orders alone."""
+        for index in range(self.order // 2):
+            ends = (
+                self._columns(prewarped(row, self._rate), self._k(index, raised))
+                for row, raised in zip(hz, resonance, strict=True)
+            )
+            filter_swept(signal, *ends, rows.begins, rows.into, rows.length, self._state[index])
+        self.glide.be([float(hz[1][-1]), float(np.ravel(resonance[1])[-1])])
 
     def leave(self, signal: Array) -> None:
         """As process, for one that leaves: once it takes nothing any more, what it still holds fades out."""
@@ -139,19 +190,38 @@ class MovingCut:
         self._here: _Cascade | None = None
         self._leaving: list[_Cascade] = []
 
-    def place(self, cutoff_hz: float, order: int, *, at_once: bool) -> None:
-        """Move the cut; at once before any sound has come."""
-        here = self._here
+    def place(
+        self, cutoff_hz: float, order: int, *, at_once: bool, frames: int | None = None, resonance_db: float = 0.0
+    ) -> None:
+        """Move the cut, in so many frames where that is said; at once before any sound has come."""
+        here, resonance = self._here, 10.0 ** (resonance_db / 20.0)
         if here is not None and (cutoff_hz == 0.0 or here.order != order):
-            here.glide.go([self._off_hz])
+            here.glide.go([self._off_hz, 1.0])
             self._leaving.append(here)
             here = None
         if cutoff_hz > 0.0:
             if here is None:
                 begin_hz = cutoff_hz if at_once else self._off_hz
-                here = _Cascade(self._kind, begin_hz, order, self._channels, self._rate)
-            here.glide.go([cutoff_hz])
+                begin = begin_hz, order, self._channels, self._rate, resonance
+                here = self._back(order) or _Cascade(self._kind, *begin)
+            here.glide.go([cutoff_hz, resonance], frames)
         self._here = here
+
+    def _back(self, order: int) -> _Cascade | None:
+        """One of this order that has just set out to leave, taken back."""
+        for place, cascade in enumerate(self._leaving):
+            if cascade.order == order and cascade.stays:
+                return self._leaving.pop(place)
+        return None
+
+    def sweep(
+        self, signal: Array, hz: tuple[Array, Array], resonance_db: tuple[Any, Any], order: int, rows: Swept
+    ) -> None:
+        """Filter a signal in place while the cutoff goes along rows, from where each begins to where it ends."""
+        if self._here is None:
+            self._here = self._back(order) or _Cascade(self._kind, self._off_hz, order, self._channels, self._rate)
+        raised = (10.0 ** (db / 20.0) for db in resonance_db)
+        self._here.sweep(signal, hz, tuple(raised), rows)
 
     @property
     def acting(self) -> bool:

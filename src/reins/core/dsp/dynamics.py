@@ -193,11 +193,24 @@ def levels_db(heard, start, count, scratch, bits, state, params):
 
 
 @inlined
-def apply_gain(source, start, count, first_gain, second_gain, params, out):
+def _mix(gain, mixing, start, count):
+    """gain = dry + wet * gain, where dry and wet move."""
+    for i in range(count):
+        gain[i] = mixing[1, start + i] + mixing[2, start + i] * gain[i]
+
+
+@inlined
+def apply_gain(source, start, count, scratch, gain_lanes, params, mixing, out):
     """out = output * source * (dry + wet * gain) on the lanes that are on; the others only take the output gain.
 
-    With mid_side the lanes are M = (L+R)/2 and S = (L-R)/2, back by L = M+S, R = M-S.
+    The gains of the lanes are the first rows of scratch, one for both where there is one. With mid_side the lanes are
+    M = (L+R)/2 and S = (L-R)/2, back by L = M+S, R = M-S. mixing: see follow_curve.
     """
+    first_gain, second_gain = scratch[0], scratch[gain_lanes - 1]
+    if mixing.shape[1] > 0:
+        _mix(first_gain, mixing, start, count)
+        if gain_lanes == 2:
+            _mix(second_gain, mixing, start, count)
     output = params[OUTPUT]
     first_dry, first_wet = output * params[FIRST_DRY], output * params[FIRST_WET]
     second_dry, second_wet = output * params[SECOND_DRY], output * params[SECOND_WET]
@@ -215,6 +228,10 @@ def apply_gain(source, start, count, first_gain, second_gain, params, out):
         for i in range(count):
             out[0, start + i] = source[0, start + i] * (first_dry + first_wet * first_gain[i])
             out[1, start + i] = source[1, start + i] * (second_dry + second_wet * second_gain[i])
+    if mixing.shape[1] > 0:
+        for channel in range(out.shape[0]):
+            for i in range(start, start + count):
+                out[channel, i] *= mixing[0, i]
 
 
 @inlined
@@ -296,21 +313,25 @@ def follow_bands(amplitude, places, state, params, scratch, gain_db):
                 _negate(gain_db[band, start:], count)
 
 
-@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1])")
-def follow_curve(heard, source, state, params, scratch, gain_db, out):
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def follow_curve(heard, source, state, params, begins, mixing, scratch, gain_db, out):
     """Hold a block: from what the detector hears to the result.
 
     heard (lanes, frames): the detector's signal. source, out (channels, frames): what the gain acts on, and the
     result. gain_db (gain lanes, frames): filled; one lane when fully linked, else as many as heard has.
-    state (lanes, LANE_STATE) is carried; params as numbered above; scratch (SCRATCH_ROWS, CHUNK).
+    state (lanes, LANE_STATE) is carried; params (rows, PARAMS) as numbered above, row k from frame begins[k] on;
+    scratch (SCRATCH_ROWS, CHUNK). mixing (3, frames): output gain, dry and wet where one of them moves, else (3, 0);
+    then params have (0, 1) for dry and wet where the gain acts, (1, 0) elsewhere.
     """
     gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)
-    for start in range(0, frames, CHUNK):
-        count = min(CHUNK, frames - start)
-        levels_db(heard, start, count, scratch, bits, state, params)
-        for lane in range(gain_lanes):
-            level, gain = scratch[lane], gain_db[lane, start : start + count]
-            _follow_level(level, gain, scratch[2], count, params, state[lane])
-            db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
-        apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)
+    for row in range(begins.size):
+        now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
+        for start in range(begins[row], end, CHUNK):
+            count = min(CHUNK, end - start)
+            levels_db(heard, start, count, scratch, bits, state, now)
+            for lane in range(gain_lanes):
+                level, gain = scratch[lane], gain_db[lane, start : start + count]
+                _follow_level(level, gain, scratch[2], count, now, state[lane])
+                db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+            apply_gain(source, start, count, scratch, gain_lanes, now, mixing, out)

@@ -68,7 +68,8 @@ class Glide:
 
     def __init__(self, frequencies_hz: list[float], sample_rate: int) -> None:
         self._now_hz = self._from_hz = self._to_hz = np.array(frequencies_hz, np.float64)
-        self._frames = self._done = round(GLIDE_MS * 1e-3 * sample_rate)
+        self._straight = False
+        self._usual_frames = self._frames = self._done = round(GLIDE_MS * 1e-3 * sample_rate)
 
     @property
     def moving(self) -> bool:
@@ -80,17 +81,30 @@ class Glide:
         """Frames until they have come to rest."""
         return max(0, self._frames - self._done)
 
-    def go(self, frequencies_hz: list[float]) -> None:
-        """Set out for others from where they are; nothing changes when they are there or on their way there."""
+    def go(self, frequencies_hz: list[float], frames: int | None = None) -> None:
+        """Set out for others from where they are, to be there after so many frames, straight, or else after GLIDE_MS;
+        nothing changes when they are there or on their way there.
+        """
         goal = np.array(frequencies_hz, np.float64)
         if (goal != self._to_hz).any():
             self._from_hz, self._to_hz, self._done = self._now_hz, goal, 0
+            self._frames = self._usual_frames if frames is None else frames
+            self._straight = frames is not None
+
+    def be(self, frequencies_hz: list[float]) -> None:
+        """Rest there."""
+        self._now_hz = self._to_hz = np.array(frequencies_hz)
+        self._done = self._frames
 
     def step(self, frames: int) -> Array:
         """Where each is over the next frames: (frequencies, frames), or (frequencies, 1) once all rest."""
         if not self.moving:
             return self._to_hz[:, None]
         done = np.minimum(self._done + np.arange(1, frames + 1), self._frames)
+        if self._straight:
+            way = self._from_hz[:, None] + (self._to_hz - self._from_hz)[:, None] * (done / self._frames)
+            self._done, self._now_hz = self._done + frames, way[:, -1]
+            return way
         share = 0.5 - 0.5 * np.cos(np.pi * done / self._frames)
         way = self._from_hz[:, None] * (self._to_hz / self._from_hz)[:, None] ** share
         way[:, done == self._frames] = self._to_hz[:, None]

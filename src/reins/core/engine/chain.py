@@ -11,19 +11,23 @@ passed by and named in `failures`.
 
 import copy
 import logging
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 import numpy as np
 import numpy.typing as npt
+from pydantic import BaseModel
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.gliding import fade_in
 from reins.core.dsp.levels import furthest, is_finite, peak
+from reins.core.moves.models import Rein, outside_keys
+from reins.core.moves.moving import Mover
 from reins.core.processors import PROCESSORS, Processor
-from reins.core.processors.base import Block, Delay
+from reins.core.processors.base import Block, Delay, Rows
 from reins.core.processors.making import Make
+from reins.core.processors.moving import in_rows
 from reins.core.processors.oversampling import Oversampled
 from reins.core.remembering import BySettings
 from reins.core.routing import key_names
@@ -35,6 +39,7 @@ from reins.errors import SettingsError
 log = logging.getLogger(__name__)
 Array = npt.NDArray[np.float64]
 GLIDE_MS = 10.0
+IN_ROWS = "rows"  # of what a processor itself heard of
 MOST_SETTLING_S = 14.0  # of sound through one processor
 _makes: BySettings[Make] = BySettings()
 
@@ -55,6 +60,15 @@ class PassedBy:
         """The sound, delayed."""
         return self._delay.process(block.sound)
 
+    @property
+    def leaves_late(self) -> int:
+        """As late as it would be."""
+        return self.latency_frames
+
+    def takes(self, rows: Rows) -> bool:
+        """It heeds nothing."""
+        return True
+
     def hears(self, band: str = "") -> None:
         """Nothing."""
 
@@ -68,6 +82,7 @@ class Stage:
     processor: Processor | Oversampled | PassedBy
     keys: dict[str, Delay]
     latency_before: int
+    applied: Any = None  # what was applied last of settings that move by rows; see processors.moving
 
     @property
     def place(self) -> tuple[object, ...]:
@@ -77,15 +92,26 @@ class Stage:
     def retuned(self, entry: ProcessorEntry) -> "Stage":
         """A stage that goes on from a copy of this one's state with an entry made alike."""
         processor = twin_of(self.processor)
-        if entry.settings is not self.entry.settings and not isinstance(processor, PassedBy):
+        if self.goes_on_with(entry) and not isinstance(processor, PassedBy):
             processor.apply(entry.settings)
         return Stage(entry, self.make, processor, twin_of(self.keys) if self.keys else {}, self.latency_before)
+
+    def goes_on_with(self, entry: ProcessorEntry) -> bool:
+        """Whether the settings of an entry are others than those that a copy of the processor has."""
+        return entry.settings is not self.entry.settings or self.applied is not None
 
     def process(self, block: Block) -> Array:
         """The result for the next block; its keys, which come as early as the chain's sound, are lined up with it."""
         keys = block.keys
         block.keys = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
-        return self.processor.process(block)
+        rows = None if block.moved is None else block.moved.rows
+        if rows is None:
+            return self.processor.process(block)
+        if self.processor.takes(rows):
+            self.applied = IN_ROWS
+            return self.processor.process(block)
+        made, self.applied = in_rows(self.processor, self.entry.settings, block, rows, self.applied)
+        return made
 
 
 @dataclass(frozen=True)
@@ -139,14 +165,18 @@ class Chain:
     """Processors in order. Those switched off are left out altogether, latency included.
 
     spectrum: of the take, by twelfths of an octave (core.measure.spectra), for those that match loudness by it.
-    on_take: whether it works on a take, which can be heard ahead of time, not on a sum.
+    on_take: whether it works on a take, which can be heard ahead of time, not on a sum. reins: what moves its settings,
+    and, where a strip is given, that strip's fader and pan (see `strip_moved`).
     """
 
     def __init__(
         self, entries: list[ProcessorEntry], *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {},
-        spectrum: Array | None = None, on_take: bool = False,
+        spectrum: Array | None = None, on_take: bool = False, reins: Sequence[Rein] = (),
+        strip: BaseModel | None = None,
     ) -> None:  # fmt: skip
         self._on_take = on_take
+        self._reins, self.strip = reins, strip
+        self._mover: Mover | None = None
         self._channels, self._sample_rate, self._key_channels = channels, sample_rate, key_channels
         self._spectrum = spectrum
         self.failures: dict[str, str] = {}
@@ -167,14 +197,32 @@ class Chain:
                 self._stages.append(stage)
         #: Sum of the latencies of the processors that are on, in frames.
         self.latency_frames = latency
+        self._take_reins(self._mover)
+
+    def _take_reins(self, known: Mover | None) -> None:
+        """Have the reins move what is on; followers of keys go on from the state known."""
+        self._mover = None
+        #: After `process`: fader and pan by name for each frame of the result, where reins move them.
+        self.strip_moved: dict[str, Array] = {}
+        if any(rein.on for rein in self._reins):
+            for name in outside_keys(self._reins):
+                self._check_key(name, "a rein")
+            self._mover = Mover(
+                self.entries, self._reins, self.strip, channels=self._channels, sample_rate=self._sample_rate,
+                key_channels=self._key_channels, known=known,
+            )  # fmt: skip
+        self._places = [place for place, entry in enumerate(self.entries) if entry.on]
+
+    def _check_key(self, name: str, whose: str) -> None:
+        if name not in self._key_channels:
+            have = ", ".join(self._key_channels) or "none"
+            raise SettingsError(f"{whose}: key.source “{name}” is not given; keys given: {have}.")
 
     def _stage(
         self, entry: ProcessorEntry, names: tuple[str, ...], make: Make, old: Stage | None, latency: int
     ) -> Stage:  # fmt: skip
         for name in names:
-            if name not in self._key_channels:
-                have = ", ".join(self._key_channels) or "none"
-                raise SettingsError(f"{entry.type}: key.source “{name}” is not given; keys given: {have}.")
+            self._check_key(name, entry.type)
         channels = {name: self._key_channels[name] for name in names}
         processor: Processor | Oversampled
         if old is None or isinstance(old.processor, PassedBy):
@@ -184,7 +232,7 @@ class Chain:
             processor.know(self._spectrum)
         else:
             processor = twin_of(old.processor)
-            if entry.settings is not old.entry.settings:
+            if old.goes_on_with(entry):
                 processor.apply(entry.settings)
             processor.know(self._spectrum)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
@@ -200,6 +248,9 @@ class Chain:
         sound = np.ascontiguousarray(sound)
         when = self._own_time(sound.shape[1]) if when is None else when
         self._passed = [sound]
+        if self._mover is not None:
+            self._mover.follow(sound, keys)
+            self.strip_moved = self._mover.strip(when, self.latency_frames)
         try:
             for place in range(len(self._stages)):
                 self._passed.append(self._made(place, keys, when))
@@ -216,7 +267,11 @@ class Chain:
     def _made(self, place: int, keys: Mapping[str, Array], when: When) -> Array:
         """What a stage makes of what the one before it has passed on."""
         stage = self._stages[place]
-        return stage.process(Block(self._passed[place], when.later(self.latency_frames - stage.latency_before), keys))
+        late = stage.latency_before
+        block = Block(self._passed[place], when.later(self.latency_frames - late), keys)
+        if self._mover is not None and self._mover.moves(self._places[place]):
+            block.moved = self._mover.moved(self._places[place], block.when, late, stage.processor.leaves_late)
+        return stage.process(block)
 
     def _mended(self, keys: Mapping[str, Array], when: When) -> Array:
         """The block once more, from the first stage on that did not make it, which is passed by from now on; those
@@ -312,6 +367,8 @@ class Chain:
         twin.entries, twin.failures = entries, {}
         on = [entry for entry in entries if entry.on]
         twin._stages = [stage.retuned(entry) for stage, entry in zip(self._stages, on, strict=True)]
+        if self._mover is not None:
+            twin._take_reins(self._mover)
         return twin
 
     def evolved(
@@ -320,13 +377,18 @@ class Chain:
         key_channels: Mapping[str, int] | None = None,
         spectrum: Array | None = None,
         settled: "Chain | None" = None,
+        reins: Sequence[Rein] | None = None,
+        strip: BaseModel | None = None,
     ) -> "Chain":
         """A copy with the state of this one and the settings of `entries`; processors are matched by id and type. What
-        is not known here goes on from `settled`, a chain that has heard what lies before.
+        is not known here goes on from `settled`, a chain that has heard what lies before. reins: with what they move
+        of the strip, where they are others.
         """
         twin = copy.copy(self)
         twin._spectrum, twin.failures = spectrum, {}
         twin._key_channels = self._key_channels if key_channels is None else key_channels
+        if reins is not None:
+            twin._reins, twin.strip = reins, strip
         twin._arrange(entries, (settled._known() if settled else {}) | self._known())
         return twin
 
@@ -339,7 +401,8 @@ class GlidingChain:
         self._old: Chain | None = None
         self._glide_frames = ms_to_frames(GLIDE_MS, sample_rate)
         self._glided = 0
-        self._fade: tuple[Chain, Array] | None = None  # of the last block: what it came from, and how far
+        #: Of the last block, while it fades: what it came from, and how far it has come.
+        self.fade: tuple[Chain, Array] | None = None
 
     @property
     def gliding(self) -> bool:
@@ -356,14 +419,14 @@ class GlidingChain:
         """The result for the next block; old_block is what the chain on its way out hears (latency may differ). when:
         the place of the result.
         """
-        self._fade = None
+        self.fade = None
         if self._old is None:
             return self.chain.process(block, keys, when)
         before = self._old.process(old_block, keys, when)
         after = self.chain.process(block, keys, when)
         frames = block.shape[1]
         weight = fade_in(self._glided, frames, self._glide_frames)
-        self._fade = self._old, weight
+        self.fade = self._old, weight
         self._glided += frames
         if self._glided >= self._glide_frames:
             self._old = None
@@ -372,7 +435,7 @@ class GlidingChain:
     def around(self, processor_id: str) -> Around | None:
         """As Chain.around, faded over as the result is."""
         now = self.chain.around(processor_id)
-        before = self._fade[0].around(processor_id) if self._fade and now else None
-        if self._fade is None or now is None or before is None or before.latency_after != now.latency_after:
+        before = self.fade[0].around(processor_id) if self.fade and now else None
+        if self.fade is None or now is None or before is None or before.latency_after != now.latency_after:
             return now
-        return replace(now, after=before.after + self._fade[1] * (now.after - before.after))
+        return replace(now, after=before.after + self.fade[1] * (now.after - before.after))

@@ -9,6 +9,7 @@ from reins.core.engine.ear import Ear
 from reins.core.engine.plan import Plan, Tie, make_plan
 from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
 from reins.core.lanes import Lane
+from reins.core.moves.models import outside_keys
 from reins.core.processors.base import Delay
 from reins.core.routing import key_names
 from reins.core.sessions import MASTER, Bus, Document, Master, Track
@@ -60,6 +61,8 @@ def _stands_alike(old: Track | Bus | Master, new: Track | Bus | Master, sample_r
     """Whether a changed strip goes where it went, follows what it followed and is as late and as audible as before."""
     before, now = vars(old), vars(new)
     if any(before.get(name) != now.get(name) for name in STANDING):
+        return False
+    if old.reins is not new.reins and outside_keys(old.reins) != outside_keys(new.reins):
         return False
     on_take = isinstance(new, Track)
 

@@ -10,10 +10,12 @@ import math
 from collections import deque
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.gains import to_lin
 from reins.core.dsp.gliding import Ramp
 from reins.core.dsp.levels import peak_and_energy
 from reins.core.engine.chain import Chain, GlidingChain, chain_latency, settling_frames, wants_spectrum
@@ -38,6 +40,20 @@ def pan_gains(pan_pct: float, channels: int) -> tuple[float, float]:
     if channels == 1:
         return left, right
     return min(1.0, left * math.sqrt(2.0)), min(1.0, right * math.sqrt(2.0))
+
+
+def moved_gains(moved: Mapping[str, Array], strip: Any, channels: int) -> Array:
+    """Left and right gain (2, frames) where reins move fader or pan; what they leave alone stands as in the strip."""
+    fader_db = moved.get("fader_db")
+    fader: Any = db_to_lin(strip.fader_db) if fader_db is None else to_lin(fader_db)
+    silent = strip.fader_db <= FADER_OFF_DB if fader_db is None else fader_db <= FADER_OFF_DB
+    fader = np.where(silent, 0.0, fader)
+    if "pan_pct" not in moved:
+        left, right = pan_gains(getattr(strip, "pan_pct", 0.0), channels)
+        return np.stack([fader * left, fader * right])
+    turn = (moved["pan_pct"] / 100.0 + 1.0) * (math.pi / 4.0)
+    sides = np.stack([np.cos(turn), np.sin(turn)])
+    return fader * (sides if channels == 1 else np.minimum(1.0, sides * math.sqrt(2.0)))
 
 
 class Past:
@@ -91,6 +107,7 @@ class StripPlayer:
         self._past = Past(sample_rate)
         self._to_mix = Delay(2, plan.out_lead[strip_id])
         self._gains = Ramp((0.0, 0.0), sample_rate)
+        self._audibility = Ramp((0.0,), sample_rate)  # where reins move fader or pan
         self.placed = self.aligned = self.dry = np.zeros((2, 0))
         self._level = np.zeros(2)
         self.plain = self.fed = np.zeros((channels, 0))
@@ -98,7 +115,7 @@ class StripPlayer:
     def _fresh(self, strip: Track | Bus | Master) -> Chain:
         return Chain(
             strip.chain, channels=self.channels, sample_rate=self._rate, key_channels=self._key_channels,
-            spectrum=self._spectrum(strip), on_take=self._on_take,
+            spectrum=self._spectrum(strip), on_take=self._on_take, reins=strip.reins, strip=strip,
         )  # fmt: skip
 
     def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
@@ -108,7 +125,11 @@ class StripPlayer:
     def change(self, strip: Track | Bus | Master, *, audible: bool) -> None:
         """Take over new settings at the next block."""
         self._wanted, self._audible, self._retunes = strip, audible, False
+        self._go_to(strip)
+
+    def _go_to(self, strip: Track | Bus | Master) -> None:
         self._gains.go(self._mix_gains(strip))
+        self._audibility.go((float(self._audible),))
 
     def retune(self, strip: Track | Bus | Master) -> None:
         """Take over new settings of processors that are made as before, and nothing else, at the next block."""
@@ -120,25 +141,37 @@ class StripPlayer:
         twin = copy.copy(self)
         twin.strip, twin._wanted, twin._audible, twin._key_channels = strip, None, audible, key_channels
         twin.chain = GlidingChain(
-            self.chain.chain.evolved(strip.chain, key_channels, self._spectrum(strip)), sample_rate=self._rate
-        )
+            self.chain.chain.evolved(
+                strip.chain, key_channels, self._spectrum(strip), reins=strip.reins, strip=strip
+            ),
+            sample_rate=self._rate,
+        )  # fmt: skip
         twin._to_mix, twin._past, twin._gains = twin_of(self._to_mix), self._past.copy(), twin_of(self._gains)
-        twin._gains.go(twin._mix_gains(strip))
+        twin._audibility = twin_of(self._audibility)
+        twin._go_to(strip)
         return twin
 
     def settle(self) -> None:
         """Have fader and pan in place at once, as at the start of a stream."""
         self._gains.set(self._gains.goal)
+        self._audibility.set(self._audibility.goal)
 
     def _take_over(self) -> None:
         if self._wanted is not None and not self.chain.gliding:
             strip, self._wanted = self._wanted, None
             if self._retunes and not self.chain.chain.failures:
                 self.chain.change(self.chain.chain.retuned(strip.chain))
-            elif strip.chain != self.strip.chain:
+            elif strip.chain != self.strip.chain or self._moves_otherwise(strip):
                 self.chain.change(self._successor(strip))
             self._retunes = False
             self.strip = strip
+
+    def _moves_otherwise(self, strip: Track | Bus | Master) -> bool:
+        """Whether a strip's reins are others, or what they move of it rests elsewhere."""
+        if strip.reins is self.strip.reins and not strip.reins:
+            return False
+        rest = [(s.fader_db, getattr(s, "pan_pct", 0.0)) for s in (strip, self.strip)]
+        return strip.reins != self.strip.reins or (rest[0] != rest[1] and bool(self.chain.chain.strip_moved))
 
     def must_settle(self, strip: Track | Bus | Master) -> bool:
         """Whether a strip has what the chain at work cannot go on to at once: a processor it lacks, another draft."""
@@ -150,11 +183,11 @@ class StripPlayer:
         """
         spectrum = self._spectrum(strip)
         if not self.must_settle(strip):
-            return self.chain.chain.evolved(strip.chain, spectrum=spectrum)
+            return self.chain.chain.evolved(strip.chain, spectrum=spectrum, reins=strip.reins, strip=strip)
         settled = self._settled(strip)
         if strip.draft != self.strip.draft:
             return settled
-        return self.chain.chain.evolved(strip.chain, spectrum=spectrum, settled=settled)
+        return self.chain.chain.evolved(strip.chain, spectrum=spectrum, settled=settled, reins=strip.reins, strip=strip)
 
     def _settled(self, strip: Track | Bus | Master) -> Chain:
         """A chain that has heard what lies before."""
@@ -171,11 +204,28 @@ class StripPlayer:
 
     def _put_out(self, result: Array, dry: Array | None) -> None:
         """Fader and pan; `dry` (at the mix's time) with it."""
-        gains = self._gains.step(result.shape[1])
+        gains = self._moving_gains(result.shape[1])
         self.plain, self.block_gains = result, gains
         self.placed = result * gains
         self.aligned = self._to_mix.process(self.placed)
         self.dry = np.zeros((2, 0)) if dry is None else dry * gains
+
+    def _moving_gains(self, frames: int) -> Array:
+        """Gains of both sides over a block (2, frames), or (2, 1) while they rest; faded over as the chain is, where
+        reins move them.
+        """
+        standing, audible = self._gains.step(frames), self._audibility.step(frames)
+
+        def gains_of(chain: Chain) -> Array:
+            moved = chain.strip_moved
+            return moved_gains(moved, chain.strip, self.channels) * audible if moved else standing
+
+        fade = self.chain.fade
+        now = gains_of(self.chain.chain)
+        if fade is None or not (fade[0].strip_moved or self.chain.chain.strip_moved):
+            return now
+        before = gains_of(fade[0])
+        return before + fade[1] * (now - before)
 
     def source(self) -> Array:
         """What the strip would give with its own chain left out, at the mix's time."""

@@ -7,17 +7,43 @@ from reins.core.processors.ducker import Ducker, DuckerSettings
 from reins.core.processors.dynamic_eq import DynamicEq
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
 from reins.core.processors.expander import Expander, ExpanderSettings
+from reins.core.processors.filter import Filter, FilterSettings
 from reins.core.processors.gate import Gate, GateSettings
+from reins.core.processors.level import Level, LevelSettings
 from reins.core.processors.limiter import Limiter, LimiterSettings
 from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
 from reins.core.processors.sidechain import Key
 
 PROCESSORS: dict[str, type[Processor]] = {
-    kind.type_name: kind for kind in (Compressor, Gate, Expander, Ducker, Deesser, DynamicEq, Multiband, Limiter)
+    kind.type_name: kind
+    for kind in (Compressor, Gate, Expander, Ducker, Deesser, DynamicEq, Multiband, Level, Filter, Limiter)
 }
 
 __all__ = [
-    "PROCESSORS", "Compressor", "CompressorSettings", "Deesser", "DeesserSettings", "Ducker", "DuckerSettings",
-    "DynamicEq", "DynamicEqSettings", "EqBand", "Expander", "ExpanderSettings", "Gate", "GateSettings", "Key",
-    "Limiter", "LimiterSettings", "Multiband", "MultibandBand", "MultibandSettings", "Processor", "ProcessorSettings",
+    "PROCESSORS",
+    "Compressor",
+    "CompressorSettings",
+    "Deesser",
+    "DeesserSettings",
+    "Ducker",
+    "DuckerSettings",
+    "DynamicEq",
+    "DynamicEqSettings",
+    "EqBand",
+    "Expander",
+    "ExpanderSettings",
+    "Filter",
+    "FilterSettings",
+    "Gate",
+    "GateSettings",
+    "Key",
+    "Level",
+    "LevelSettings",
+    "Limiter",
+    "LimiterSettings",
+    "Multiband",
+    "MultibandBand",
+    "MultibandSettings",
+    "Processor",
+    "ProcessorSettings",
 ]  # fmt: skip

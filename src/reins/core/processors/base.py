@@ -1,8 +1,8 @@
 """What all processors share: the contract, and the delay of a block signal."""
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -13,6 +13,7 @@ from reins.core.settings.models import Strict
 from reins.core.time import Stream, When
 
 Array = npt.NDArray[np.float64]
+Counts = npt.NDArray[np.int64]
 
 
 class Delay:
@@ -41,6 +42,9 @@ class ProcessorSettings(Strict):
         """Plain settings, after a hand has changed the named ones, with others moved that depend on them."""
         return settings
 
+    def bound(self, moved: dict[str, Any]) -> None:
+        """Stop what moves, arrays by path, where a rule binds settings to each other; in place, in their order."""
+
 
 #: What shows a processor: the steady level in and out; its gain while a burst comes and goes; how much it changes each
 #: frequency; bands with settings of their own; open and closed along the take; what its detector hears along the take;
@@ -49,14 +53,52 @@ View = Literal["in_out", "burst", "spectrum", "bands", "states", "heard", "retur
 
 
 @dataclass(slots=True)
+class Rows:
+    """Settings that move by the grid: by path their values where each row begins, and where it ends.
+
+    begins (rows,): the first frame of each in the block, which lies `into` (rows,) frames behind the begin of the row
+    itself; length: that of a row in frames (the last one may go on in the next block).
+    """
+
+    begins: Counts
+    into: Counts
+    length: int
+    at: dict[str, Array] = field(default_factory=dict)
+    to: dict[str, Array] = field(default_factory=dict)
+
+    def pieces(self, frames: int) -> Iterator[tuple[int, int, int]]:
+        """(row, begin, end) of each in a block of so many frames."""
+        for row, begin in enumerate(self.begins):
+            yield row, int(begin), int(self.begins[row + 1]) if row + 1 < self.begins.size else frames
+
+
+@dataclass(slots=True)
+class Moved:
+    """What reins move in a processor over a block, by path, in each setting's own unit: gains for each frame of the
+    sound that leaves, drives also for each that comes in, all else in rows.
+    """
+
+    gains: dict[str, Array] = field(default_factory=dict)
+    drives: dict[str, Array] = field(default_factory=dict)
+    rows: Rows | None = None
+
+
+@dataclass(slots=True)
 class Block:
-    """What a processor is given: the sound (channels, frames), its outside keys by name, all aligned, and the place in
-    time where that sound stands.
+    """What a processor is given: the sound (channels, frames), its outside keys by name, all aligned, the place in time
+    where that sound stands, and what moves meanwhile.
     """
 
     sound: Array
     when: When
     keys: Mapping[str, Array] = field(default_factory=dict)
+    moved: Moved | None = None
+
+    def part(self, begin: int, end: int) -> "Block":
+        """Some of its frames, without what moves."""
+        keys = {name: np.ascontiguousarray(key[:, begin:end]) for name, key in self.keys.items()}
+        when = replace(self.when, first=self.when.first + begin, frames=end - begin)
+        return Block(np.ascontiguousarray(self.sound[:, begin:end]), when, keys)
 
 
 def alone(sound: Array, sample_rate: int) -> Block:
@@ -122,15 +164,29 @@ class Processor(ABC):
         """Frames by which the result comes later than the source."""
 
     @abstractmethod
-    def apply(self, settings: Any) -> None:
-        """Take over new settings of equal latency; all state is kept."""
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
+        """Take over new settings of equal latency; all state is kept. over_frames: of settings that move, in how many
+        frames what glides gets there; such settings are seen once and not remembered.
+        """
 
     def know(self, spectrum: Array | None) -> None:  # noqa: B027 - most have no use for it
         """Hear of the spectrum of the take it works on, by twelfths of an octave; None where it is not known."""
 
     @abstractmethod
     def process(self, block: Block) -> Array:
-        """The result (channels out, frames) for the next block; what it is given is not written into."""
+        """The result (channels out, frames) for the next block; what it is given is not written into.
+
+        block.moved has gains and drives that move, and rows where it takes them.
+        """
+
+    def takes(self, rows: Rows) -> bool:
+        """Whether `process` hears of these settings that move by rows itself; if not, see processors.moving."""
+        return False
+
+    @property
+    def leaves_late(self) -> int:
+        """How much later than the source the sound is that its gains act on."""
+        return self.latency_frames
 
     @classmethod
     def on_take(cls) -> "type[Processor]":

@@ -38,6 +38,7 @@ class CompressorSettings(DetectorSettings):
         group="Level",
         label="Drive",
         step=0.5,
+        moves="drive",
     )
     attack_ms: float = usual.attack_ms(
         10.0, "How long until it has taken hold; slow leaves the start of a hit as it is."
@@ -63,4 +64,4 @@ class Compressor(FollowingCurve):
     @classmethod
     def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
         compress(params, settings, sample_rate=sample_rate)
-        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, sample_rate)
+        params[..., dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, sample_rate)

@@ -23,7 +23,7 @@ from pydantic import model_validator
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
 from reins.core.dsp.reference import Reference, ahead_frames
-from reins.core.processors.base import Array, Block, Delay, Processor
+from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Processor
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
@@ -34,6 +34,7 @@ from reins.core.units import db_to_lin
 
 DETECTOR_ORDER = 4
 EDGE_DB = 1.0
+LEAST_WIDTH = 1.05  # of its band, upper edge over lower
 
 
 class DeesserSettings(KeyedSettings):
@@ -70,9 +71,19 @@ class DeesserSettings(KeyedSettings):
     release_ms: float = usual.release_ms(60.0, "How long it takes to let go; too long dulls the vowel after the ess.")
     auto_release: bool = usual.auto_release("Lets go quickly after a lone ess, slowly after many.")
 
+    def bound(self, moved: dict[str, Any]) -> None:
+        """The upper edge stays above the lower one; the threshold where `relative` has it."""
+        low, high = moved.get("low_hz"), moved.get("high_hz")
+        if low is not None and high is None:
+            moved["low_hz"] = np.minimum(low, self.high_hz / LEAST_WIDTH)
+        if high is not None:
+            moved["high_hz"] = np.maximum(high, LEAST_WIDTH * (self.low_hz if low is None else low))
+        if "threshold_db" in moved:
+            moved["threshold_db"] = np.clip(moved["threshold_db"], *((-40, 20) if self.relative else (-60, 0)))
+
     @model_validator(mode="after")
     def _go_together(self) -> "DeesserSettings":
-        if self.high_hz < self.low_hz * 1.05:
+        if self.high_hz < self.low_hz * LEAST_WIDTH:
             raise MisfitError("high_hz", self.high_hz, f"at least 5 % above low_hz, which is {self.low_hz:g} Hz")
         low, high = (-40, 20) if self.relative else (-60, 0)
         if not low <= self.threshold_db <= high:
@@ -153,6 +164,7 @@ class Deesser(FollowingCurve):
         self._band_state = np.zeros((channels, 2))
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
 
+    not_in_rows = ("low_hz", "high_hz")
     carried = (*FollowingCurve.carried, "_edge_state", "_reference", "_band_late", "_band_state")
     _edges: Array
     _band: Array
@@ -163,14 +175,14 @@ class Deesser(FollowingCurve):
         compress(params, settings, sample_rate=sample_rate)
 
     @classmethod
-    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
-        tuned = super()._tune(settings, channels, sample_rate)
+    def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
+        tuned = super()._tune(settings, channels, sample_rate, rows)
         params = tuned["_params"]
         if settings.act_on == "band":  # what is added to the source: mix (gain - 1) band
             mix = settings.mix_pct / 100.0
             for dry, acts in ((dynamics.FIRST_DRY, "second"), (dynamics.SECOND_DRY, "first")):
                 untouched = channels == 2 and settings.apply_to == acts
-                params[dry : dry + 2] = (0.0, 0.0) if untouched else (-mix, mix)
+                params[..., dry : dry + 2] = (0.0, 0.0) if untouched else (-mix, mix)
         return tuned | {
             "_edges": edges(settings, sample_rate), "_band": held_band(settings, sample_rate),
             "_output": db_to_lin(settings.output_db),
@@ -193,10 +205,28 @@ class Deesser(FollowingCurve):
         added, band = np.empty_like(block.sound), np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
         variable.filter_still(source, self._band, self._band_state, False, band)
-        dynamics.follow_curve(heard, band, self._state, self._params, self._scratch, gain_db, added)
+        params, begins = self._moving(block.moved)
+        mixing = self._mixing(block.moved)
+        dynamics.follow_curve(heard, band, self._state, params, begins, mixing, self._scratch, gain_db, added)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
-        added += source if self._output == 1.0 else source * self._output
+        output = mixing[0] if mixing.shape[1] else self._output
+        added += source if isinstance(output, float) and output == 1.0 else source * output
         return added
+
+    def _moving(self, moved: Moved | None) -> tuple[Array, Counts]:
+        params, begins = super()._moving(moved)
+        if moved is not None and moved.gains and self._settings.act_on == "band":
+            for dry, acts in ((dynamics.FIRST_DRY, "second"), (dynamics.SECOND_DRY, "first")):
+                untouched = self._channels == 2 and self._settings.apply_to == acts
+                params[..., dry : dry + 2] = (0.0, 0.0) if untouched else (0.0, 1.0)
+        return params, begins
+
+    def _mixing(self, moved: Moved | None) -> Array:
+        """What is added to the source is mix (gain - 1) band."""
+        mixing = super()._mixing(moved)
+        if mixing.shape[1] and self._settings.act_on == "band":
+            mixing[1] = -mixing[2]
+        return mixing
 
     @classmethod
     def stand_in(cls, settings: Any) -> tuple[type[Compressor], Any]:

@@ -6,20 +6,46 @@ signal gives two lanes, which are then always linked.
 
 from abc import abstractmethod
 from collections.abc import Mapping
+from types import SimpleNamespace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 
 from reins.core.dsp import dynamics
-from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, View, alone
+from reins.core.dsp.gains import to_lin
+from reins.core.processors.base import (
+    Array,
+    Block,
+    Counts,
+    Delay,
+    Moved,
+    Processor,
+    ProcessorSettings,
+    Rows,
+    View,
+    alone,
+)
 from reins.core.processors.release import remembers_s
 from reins.core.processors.sidechain import Key, KeyPath
+from reins.core.remembering import BySettings
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
+from reins.core.settings.paths import laid_over
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
+FROM_THE_START = np.zeros(1, np.int64)
+NOTHING = np.zeros((3, 0))
+PLAIN = {"mix_pct": 100.0, "output_db": 0.0, "makeup_db": 0.0, "input_db": 0.0}  # while gains move: see _mixing
 RMS_MS = 10.0  # the window where a processor has no setting for it
 STILL = ("attack_ms", "hold_ms", "release_ms", "down_ms", "back_ms", "rms_pct", "lookahead_ms")
+
+
+_plain: BySettings[Any] = BySettings()
+
+
+def _plain_of(settings: Any) -> dict[str, float]:
+    """What lies over settings of which a gain moves: see Detecting._mixing."""
+    return {name: value for name, value in PLAIN.items() if hasattr(settings, name)}
 
 
 class AveragingSettings(ProcessorSettings):
@@ -38,7 +64,7 @@ class KeyedSettings(ProcessorSettings):
     """Settings of every processor with a detector."""
 
     lookahead_ms: float = number(
-        0.0, 0, 20, label="Lookahead", unit="ms", group="Time", step=0.1,
+        0.0, 0, 20, label="Lookahead", unit="ms", group="Time", step=0.1, moves=False,
         help="Sees the sound this much before it comes, so the attack can be in place in time.",
     )  # fmt: skip
     channels: Literal["stereo", "mid_side"] = choice(
@@ -46,7 +72,11 @@ class KeyedSettings(ProcessorSettings):
         help="Work on left and right, or on the middle and the sides.",
     )  # fmt: skip
     link_pct: float = usual.share_pct(
-        100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link"
+        100.0,
+        "100 holds both channels by the same amount, 0 each by its own.",
+        group="Detect",
+        label="Link",
+        moves=False,
     )
     link_by: Literal["max", "mean"] = choice(
         "max", label="Link by", group="Detect", words={"max": "louder", "mean": "average"},
@@ -57,7 +87,11 @@ class KeyedSettings(ProcessorSettings):
         help="Which channels are held; the others pass untouched.",
     )  # fmt: skip
     mix_pct: float = usual.share_pct(
-        100.0, "How much of the held sound; the rest is the source, untouched.", group="Out", label="Mix"
+        100.0,
+        "How much of the held sound; the rest is the source, untouched.",
+        group="Out",
+        label="Mix",
+        moves="gain",
     )
     output_db: float = usual.gain_db(
         0.0, "Level of everything that leaves, held and source alike.", group="Out", label="Output"
@@ -93,6 +127,8 @@ class Detecting(Processor):
     views: ClassVar[tuple[View, ...]] = ("in_out", "burst")
     line: ClassVar[str | None] = "threshold_db"
     carried: ClassVar[tuple[str, ...]] = ("_state", "_key_path", "_delay")
+    #: Settings that are no kernel's parameters: one that moves is applied row by row (processors.moving).
+    not_in_rows: ClassVar[tuple[str, ...]] = ()
     _settings: Any
     _input: float
     _mid_side: bool
@@ -123,7 +159,7 @@ class Detecting(Processor):
         return self._delay.frames
 
     @classmethod
-    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+    def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
         return {
             "_settings": settings,
             "_input": db_to_lin(vars(settings).get("input_db", 0.0)),
@@ -131,9 +167,10 @@ class Detecting(Processor):
             "_link": 1.0 if channels == 1 else settings.link_pct / 100.0,
         }
 
-    def apply(self, settings: Any) -> None:
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of equal latency; all state is kept. Fully linked lanes share one gain."""
-        vars(self).update(self.tuned(settings, self._channels, self._sample_rate))
+        tune = self.tuned if over_frames is None else self._tune
+        vars(self).update(tune(settings, self._channels, self._sample_rate))
         self._key_path.apply(settings.key)
         gain_lanes = 1 if self._link == 1.0 else self._lanes
         if gain_lanes > getattr(self, "_gain_lanes", gain_lanes):
@@ -144,35 +181,78 @@ class Detecting(Processor):
         """Lanes that were tied go on from the same gain."""
 
     @classmethod
-    def _detector_params(cls, settings: Any, channels: int, sample_rate: int) -> Array:
-        """A parameter array with level, link and the way back to channels filled in; see dsp.dynamics."""
+    def _detector_params(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> Array:
+        """Parameters (rows, PARAMS) with level, link and the way back to channels filled in; see dsp.dynamics."""
         base = Detecting._tune(settings, channels, sample_rate)
-        params = np.zeros(dynamics.PARAMS)
-        params[dynamics.BLEND] = vars(settings).get("rms_pct", 0.0) / 100.0
-        params[dynamics.RMS_K] = one_pole_k(vars(settings).get("rms_ms", RMS_MS), sample_rate)
-        params[dynamics.LINK] = base["_link"]
-        params[dynamics.LINK_BY_MEAN] = settings.link_by == "mean"
+        params = np.zeros((rows, dynamics.PARAMS))
+        params[..., dynamics.BLEND] = vars(settings).get("rms_pct", 0.0) / 100.0
+        params[..., dynamics.RMS_K] = one_pole_k(vars(settings).get("rms_ms", RMS_MS), sample_rate)
+        params[..., dynamics.LINK] = base["_link"]
+        params[..., dynamics.LINK_BY_MEAN] = settings.link_by == "mean"
         mix = settings.mix_pct / 100.0
         acting = (1.0 - mix, mix * base["_input"] * db_to_lin(vars(settings).get("makeup_db", 0.0)))
         apply_to = "both" if channels == 1 else settings.apply_to
         untouched = (1.0, 0.0)
-        params[dynamics.OUTPUT] = db_to_lin(settings.output_db)
-        params[dynamics.MID_SIDE] = base["_mid_side"]
-        params[dynamics.FIRST_DRY : dynamics.FIRST_WET + 1] = untouched if apply_to == "second" else acting
-        params[dynamics.SECOND_DRY : dynamics.SECOND_WET + 1] = untouched if apply_to == "first" else acting
-        params[dynamics.KEY_FLOOR_DB] = -120.0
+        params[..., dynamics.OUTPUT] = db_to_lin(settings.output_db)
+        params[..., dynamics.MID_SIDE] = base["_mid_side"]
+        params[..., dynamics.FIRST_DRY : dynamics.FIRST_WET + 1] = untouched if apply_to == "second" else acting
+        params[..., dynamics.SECOND_DRY : dynamics.SECOND_WET + 1] = untouched if apply_to == "first" else acting
+        params[..., dynamics.KEY_FLOOR_DB] = -120.0
         return params
+
+    def takes(self, rows: Rows) -> bool:
+        """Whether what moves are parameters of its kernel, so that it hears of them in rows."""
+        return not any(path.startswith(self.not_in_rows) for path in rows.at) if self.not_in_rows else True
+
+    def _moving(self, moved: Moved | None) -> tuple[Array, Counts]:
+        """(rows, PARAMS) of the kernel over a block, and the frames at which the rows begin."""
+        if moved is None:
+            return self._params, FROM_THE_START
+        settings, rows = self._settings, moved.rows
+        if moved.gains:
+            settings = _plain.get(settings, None, lambda: laid_over(settings, _plain_of(settings)))
+        if rows is None:
+            return self.tuned(settings, self._channels, self._sample_rate)["_params"], FROM_THE_START
+        at = {path: value for path, value in rows.at.items() if path[:4] != "key."}
+        return self._params_in_rows(settings, at, rows.begins.size), rows.begins
+
+    def _params_in_rows(self, settings: Any, at: dict[str, Array], rows: int) -> Any:
+        """The kernel's parameters for settings of which some move."""
+        return self._tune(laid_over(settings, at), self._channels, self._sample_rate, rows)["_params"]
+
+    _params: Array
+
+    def _mixing(self, moved: Moved | None) -> Array:
+        """Output, dry and wet over a block (3, frames), where one of them moves; see dynamics.follow_curve."""
+        if moved is None or not moved.gains:
+            return NOTHING
+        gains, settings = moved.gains, self._settings
+
+        def lin(name: str) -> Any:
+            return to_lin(gains[name]) if name in gains else db_to_lin(vars(settings).get(name, 0.0))
+
+        mix = gains.get("mix_pct", settings.mix_pct) / 100.0
+        mixing = np.empty((3, self._frames))
+        mixing[0], mixing[1], mixing[2] = lin("output_db"), 1.0 - mix, mix * lin("input_db") * lin("makeup_db")
+        return mixing
 
     def _heard(self, block: Block) -> Array:
         """What the detector hears, in lanes."""
-        key = block.keys.get(self._key_name)
+        key, moved = block.keys.get(self._key_name), block.moved
+        self._frames = block.sound.shape[1]
         if key is not None:
             signal = key if key.shape[0] == self._lanes else np.repeat(key, self._lanes, axis=0)
+        elif moved is not None and "input_db" in moved.drives:
+            signal = block.sound * to_lin(moved.drives["input_db"])
         else:
             signal = block.sound if self._input == 1.0 else block.sound * self._input
         if self._mid_side:
             signal = to_mid_side(signal)
-        self.key_heard = self._key_path.process(signal)
+        rows = None if moved is None else moved.rows
+        if rows is not None and any(path[:4] == "key." for path in rows.at):
+            self.key_heard = self._key_path.process_moved(signal, rows, self._settings.key)
+        else:
+            self.key_heard = self._key_path.process(signal)
         return self.key_heard
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
@@ -207,19 +287,24 @@ class FollowingCurve(Detecting):
         self._state = np.zeros((self._lanes, dynamics.LANE_STATE))
         self.apply(settings)
 
-    _params: Array
-
     @classmethod
-    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
-        params = cls._detector_params(settings, channels, sample_rate)
-        params[dynamics.SIDE], params[dynamics.GAIN_SIGN] = 1.0, 1.0
+    def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
+        params = cls._detector_params(settings, channels, sample_rate, rows)
+        params[..., dynamics.SIDE], params[..., dynamics.GAIN_SIGN] = 1.0, 1.0
         cls._set_curve(settings, params, sample_rate)
-        return super()._tune(settings, channels, sample_rate) | {"_params": params}
+        return super()._tune(settings, channels, sample_rate, rows) | {"_params": params}
 
     @classmethod
     @abstractmethod
     def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
         """Fill in threshold, slope, knee, range, times and kind of curve."""
+
+    def _params_in_rows(self, settings: Any, at: dict[str, Array], rows: int) -> Array:
+        if "rms_pct" in at or "rms_ms" in at:
+            return super()._params_in_rows(settings, at, rows)
+        params = np.repeat(self.tuned(settings, self._channels, self._sample_rate)["_params"], rows, axis=0)
+        self._set_curve(SimpleNamespace(**vars(settings) | at), params, self._sample_rate)
+        return params
 
     def _part_lanes(self) -> None:
         part_lanes(self._state)
@@ -229,6 +314,8 @@ class FollowingCurve(Detecting):
         gain_db = np.empty((self._gain_lanes, block.sound.shape[1]))
         out = np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
-        dynamics.follow_curve(heard, source, self._state, self._params, self._scratch, gain_db, out)
-        self.gains_db = {"gain_db": self._furthest(gain_db, rising=self._params[dynamics.GAIN_SIGN] < 0.0)}
+        params, begins = self._moving(block.moved)
+        mixing = self._mixing(block.moved)
+        dynamics.follow_curve(heard, source, self._state, params, begins, mixing, self._scratch, gain_db, out)
+        self.gains_db = {"gain_db": self._furthest(gain_db, rising=self._params[0, dynamics.GAIN_SIGN] < 0.0)}
         return out

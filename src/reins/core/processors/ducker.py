@@ -53,11 +53,11 @@ class Ducker(FollowingCurve):
     @classmethod
     def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
         rate = sample_rate
-        params[dynamics.THRESHOLD_DB] = settings.threshold_db
-        params[dynamics.SLOPE] = -1.0
-        params[dynamics.RANGE_DB] = settings.amount_db
-        params[dynamics.ATTACK_K] = one_pole_k(settings.down_ms, rate)
-        params[dynamics.RELEASE_K] = one_pole_k(settings.back_ms, rate)
-        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
-        params[dynamics.KEY_FLOOR_DB] = settings.floor_db
+        params[..., dynamics.THRESHOLD_DB] = settings.threshold_db
+        params[..., dynamics.SLOPE] = -1.0
+        params[..., dynamics.RANGE_DB] = settings.amount_db
+        params[..., dynamics.ATTACK_K] = one_pole_k(settings.down_ms, rate)
+        params[..., dynamics.RELEASE_K] = one_pole_k(settings.back_ms, rate)
+        params[..., dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
+        params[..., dynamics.KEY_FLOOR_DB] = settings.floor_db
         release_by_itself(params, settings.back_ms, on=settings.auto_release, sample_rate=rate)

@@ -29,8 +29,10 @@ import numpy.typing as npt
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import ring_s, sections_response
+from reins.core.dsp.gains import to_lin
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
 from reins.core.processors.base import Array, Block, Processor
+from reins.core.processors.detecting import FROM_THE_START, NOTHING
 from reins.core.processors.eq_bands import (
     Ear,
     band_region,
@@ -114,12 +116,14 @@ class DynamicEq(Processor):
     def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
         return tune_bands(settings, channels, sample_rate)
 
-    def apply(self, settings: Any) -> None:
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings; a band keeps the state of the place it has in the list."""
         first = not hasattr(self, "_settings")
-        vars(self).update(self.tuned(settings, self._channels, self._sample_rate))
-        self._low_cut.place(settings.low_cut_hz, settings.low_cut_slope // 6, at_once=first)
-        self._high_cut.place(settings.high_cut_hz, settings.high_cut_slope // 6, at_once=first)
+        tune = self.tuned if over_frames is None else self._tune
+        vars(self).update(tune(settings, self._channels, self._sample_rate))
+        glide: dict[str, Any] = {"at_once": first, "frames": over_frames}
+        self._low_cut.place(settings.low_cut_hz, settings.low_cut_slope // 6, **glide)
+        self._high_cut.place(settings.high_cut_hz, settings.high_cut_slope // 6, **glide)
         names = [name for name, _, _ in self._listeners]
         if names != self._heeded:
             known = dict(zip(self._heeded, self._ears, strict=True))
@@ -158,11 +162,14 @@ class DynamicEq(Processor):
             out += self._hold_rest(source)
         self._filter(source, moved, out)
         settings = self._settings
-        wet = settings.mix_pct / 100.0
-        if wet < 1.0:
+        gains = {} if block.moved is None else block.moved.gains
+        wet: Any = gains.get("mix_pct", settings.mix_pct) / 100.0
+        if "mix_pct" in gains or wet < 1.0:
             out = (1.0 - wet) * block.sound + (wet * self._match) * out
         elif self._match != 1.0:
             out *= self._match
+        if "output_db" in gains:
+            return out * to_lin(gains["output_db"])
         return out if settings.output_db == 0.0 else out * db_to_lin(settings.output_db)
 
     def _watch(self, source: Array, keys: Mapping[str, Array]) -> Array:
@@ -182,7 +189,9 @@ class DynamicEq(Processor):
         for place, notch in self._notches:
             variable.filter_still(rest, notch, self._notch_state[place], False, rest)
         gain_db = np.empty((1, source.shape[1]))
-        dynamics.follow_curve(rest, rest, self._rest_state, self._rest_params, self._scratch, gain_db, changed)
+        dynamics.follow_curve(
+            rest, rest, self._rest_state, self._rest_params, FROM_THE_START, NOTHING, self._scratch, gain_db, changed
+        )
         self.gains_db["rest.gain_db"] = gain_db[0]
         return changed
 

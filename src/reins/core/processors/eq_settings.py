@@ -18,8 +18,8 @@ def _slope(label: str) -> Any:
     return choice(12, label=label, group="Cuts", help="How steeply the cut falls, in dB per octave.")
 
 
-def _cut(label: str, help: str) -> Any:
-    return number(0.0, 0, 20000, label=label, unit="Hz", group="Cuts", step=1, scale="log", help=help)
+def _cut(label: str, off_as: float, help: str) -> Any:
+    return usual.cut_hz(label, group="Cuts", off_as=off_as, help=help)
 
 
 COLUMNS = {
@@ -55,7 +55,7 @@ class EqBand(Strict):
         1.0, 0.1, 20, label="Q", unit="", group="Band", step=0.1, scale="log",
         help="How narrow it is; higher is narrower.",
     )  # fmt: skip
-    gain_db: float = usual.gain_db(0.0, "Its gain while it does not move.", group="Band", label="Gain")
+    gain_db: float = usual.gain_db(0.0, "Its gain while it does not move.", group="Band", label="Gain", moves="grid")
     motion: Literal["none", "compress", "expand", "spare"] = choice(
         "none", label="Mode", group="Band", help="Still, compressed or expanded when loud, or protected from the rest.",
         words={"none": "still", "compress": "compress", "expand": "expand", "spare": "protect"},
@@ -86,7 +86,7 @@ class Rest(Strict):
     """Settings of what no moving or spared band covers."""
 
     on: bool = choice(False, label="The rest", group="Rest", help="Compresses what no moving or protected band covers.")
-    gain_db: float = usual.gain_db(0.0, "Gain of the rest while not held.", group="Rest", label="Gain")
+    gain_db: float = usual.gain_db(0.0, "Gain of the rest while not held.", group="Rest", label="Gain", moves="grid")
     threshold_db: float = usual.threshold_db(-24.0, "The level of the rest from which it is held.", group="Rest")
     ratio: float = usual.ratio(2.0, "How many dB in make one dB out above the threshold.", group="Rest")
     knee_db: float = usual.knee_db(6.0, "How gently the hold sets in.", group="Rest")
@@ -107,9 +107,9 @@ class DynamicEqSettings(ProcessorSettings):
         default=[], max_length=MOST_BANDS, description="Up to eight bands.",
         json_schema_extra=listed(label="Bands", group="Bands", columns=COLUMNS, keys=KEYS, rows=ROWS),
     )  # fmt: skip
-    low_cut_hz: float = _cut("Low cut", "Takes away what lies below; 0 is off.")
+    low_cut_hz: float = _cut("Low cut", usual.LOWEST_HZ, "Takes away what lies below; 0 is off.")
     low_cut_slope: Slope = _slope("Low slope")
-    high_cut_hz: float = _cut("High cut", "Takes away what lies above; 0 is off.")
+    high_cut_hz: float = _cut("High cut", usual.HIGHEST_HZ, "Takes away what lies above; 0 is off.")
     high_cut_slope: Slope = _slope("High slope")
     rest: Rest = Rest()
     match_loudness: bool = choice(
@@ -120,7 +120,7 @@ class DynamicEqSettings(ProcessorSettings):
         help="Bells and shelves keep their shape up to 18 kHz instead of being squeezed by half the sample rate.",
     )  # fmt: skip
     mix_pct: float = usual.share_pct(
-        100.0, "How much of the shaped sound; the rest is the source.", group="Out", label="Mix"
+        100.0, "How much of the shaped sound; the rest is the source.", group="Out", label="Mix", moves="gain"
     )
     output_db: float = usual.gain_db(0.0, "Level of everything that leaves.", group="Out", label="Output")
     oversampling: usual.TimesTheRate = usual.oversampling(group="Out")

@@ -107,9 +107,9 @@ def _rest_params(rest: Any, rate: int) -> Array | None:
     """Of follow_curve, so that it gives what is added to the sound: the rest times (gain - 1); None while off."""
     if not rest.on:
         return None
-    params = np.zeros(dynamics.PARAMS)
-    params[dynamics.KEY_FLOOR_DB], params[dynamics.LINK], params[dynamics.OUTPUT] = -120.0, 1.0, 1.0
+    params = np.zeros((1, dynamics.PARAMS))
+    params[0, [dynamics.KEY_FLOOR_DB, dynamics.LINK, dynamics.OUTPUT]] = -120.0, 1.0, 1.0
     compress(params, rest, sample_rate=rate)
     for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):
-        params[dry : dry + 2] = (-1.0, db_to_lin(rest.gain_db))
+        params[..., dry : dry + 2] = (-1.0, db_to_lin(rest.gain_db))
     return params

@@ -50,4 +50,4 @@ class Expander(FollowingCurve):
     @classmethod
     def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
         expand(params, settings, down=settings.direction == "down", sample_rate=sample_rate)
-        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, sample_rate)
+        params[..., dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, sample_rate)

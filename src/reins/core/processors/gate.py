@@ -69,25 +69,23 @@ class Gate(Detecting):
         self._state[:, gating.GATE_DB] = -settings.range_db
         self.apply(settings)
 
-    _params: Array
-
     @classmethod
-    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+    def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
         rate = sample_rate
         silent = settings.range_db == SILENCE_DB
-        closed = 0.0 if silent else db_to_lin(-settings.range_db)
-        params = cls._detector_params(settings, channels, rate)
-        params[dynamics.THRESHOLD_DB] = settings.threshold_db
-        params[gating.CLOSE_DB] = settings.threshold_db - settings.hysteresis_db
-        params[dynamics.RANGE_DB], params[gating.SILENT] = settings.range_db, silent
-        params[gating.RISE] = (1.0 - closed) / max(ms_to_frames(settings.attack_ms, rate), 1)
-        params[gating.FALL_DB] = settings.range_db / max(ms_to_frames(settings.release_ms, rate), 1)
-        params[dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
-        params[gating.INVERT] = settings.invert
-        params[gating.SLOWER] = DRAIN_TIMES - 1.0 if settings.auto_release else 0.0
-        params[dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, rate)
-        params[dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(settings.release_ms), rate)
-        return super()._tune(settings, channels, rate) | {"_params": params}
+        closed = np.where(silent, 0.0, db_to_lin(-settings.range_db))
+        params = cls._detector_params(settings, channels, rate, rows)
+        params[..., dynamics.THRESHOLD_DB] = settings.threshold_db
+        params[..., gating.CLOSE_DB] = settings.threshold_db - settings.hysteresis_db
+        params[..., dynamics.RANGE_DB], params[..., gating.SILENT] = settings.range_db, silent
+        params[..., gating.RISE] = (1.0 - closed) / np.maximum(ms_to_frames(settings.attack_ms, rate), 1)
+        params[..., gating.FALL_DB] = settings.range_db / np.maximum(ms_to_frames(settings.release_ms, rate), 1)
+        params[..., dynamics.HOLD_FRAMES] = ms_to_frames(settings.hold_ms, rate)
+        params[..., gating.INVERT] = settings.invert
+        params[..., gating.SLOWER] = DRAIN_TIMES - 1.0 if settings.auto_release else 0.0
+        params[..., dynamics.FILL_K] = one_pole_k(SLOW_FILL_MS, rate)
+        params[..., dynamics.DRAIN_K] = one_pole_k(slow_drain_ms(settings.release_ms), rate)
+        return super()._tune(settings, channels, rate, rows) | {"_params": params}
 
     def _part_lanes(self) -> None:
         for place in (gating.AMP, gating.GATE_DB, gating.OPEN, gating.GATE_HOLD, gating.SUSTAIN):
@@ -99,7 +97,9 @@ class Gate(Detecting):
         told = np.empty_like(gain_db)
         out = np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
-        gating.gate(heard, source, self._state, self._params, self._scratch, gain_db, told, out)
+        params, begins = self._moving(block.moved)
+        mixing = self._mixing(block.moved)
+        gating.gate(heard, source, self._state, params, begins, mixing, self._scratch, gain_db, told, out)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         self.marks = {"state": told[0]}
         return out

@@ -13,7 +13,8 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp import limiting
-from reins.core.processors.base import Array, Block, Processor, ProcessorSettings
+from reins.core.dsp.gains import to_lin
+from reins.core.processors.base import Array, Block, Moved, Processor, ProcessorSettings
 from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, remembers_s, slow_drain_ms
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
@@ -26,24 +27,33 @@ class LimiterSettings(ProcessorSettings):
     """Settings of the limiter."""
 
     ceiling_db: float = number(
-        -1.0, -24, 0, label="Ceiling", unit="dB", group="Level", step=0.1, scale="db",
+        -1.0, -24, 0, label="Ceiling", unit="dB", group="Level", step=0.1, scale="db", moves="drive",
         help="Nothing that leaves is louder than this.",
     )  # fmt: skip
     input_db: float = usual.gain_db(
-        0.0, "Level into the limiter; more is louder and held more.", group="Level", label="Drive", step=0.5
+        0.0,
+        "Level into the limiter; more is louder and held more.",
+        group="Level",
+        label="Drive",
+        step=0.5,
+        moves="drive",
     )
     true_peak: bool = choice(
         True, label="True peak", group="Level",
         help="Holds the peaks between the samples too, as a converter would make them.",
     )  # fmt: skip
     lookahead_ms: float = number(
-        3.0, 0.5, 10, label="Lookahead", unit="ms", group="Time", step=0.1,
+        3.0, 0.5, 10, label="Lookahead", unit="ms", group="Time", step=0.1, moves=False,
         help="How long before a peak the hold begins; longer is smoother.",
     )  # fmt: skip
     release_ms: float = usual.release_ms(80.0, "How long it takes to let go; short is loud, too short distorts.")
     auto_release: bool = usual.auto_release("Lets go quickly after a lone peak, slowly after a long passage.")
     link_pct: float = usual.share_pct(
-        100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link"
+        100.0,
+        "100 holds both channels by the same amount, 0 each by its own.",
+        group="Detect",
+        label="Link",
+        moves=False,
     )
     oversampling: usual.TimesTheRate = usual.oversampling()
 
@@ -88,11 +98,11 @@ class Limiter(Processor):
         self._lanes[:, limiting.TOTAL] = limiting.STEPS * (ahead + 1)
         self._counters = np.zeros((channels, 4), np.int64)
 
-    def apply(self, settings: LimiterSettings) -> None:
+    def apply(self, settings: LimiterSettings, *, over_frames: int | None = None) -> None:
         """Take over new settings of equal latency. What is on its way through the window was not driven yet, and is
         heard once more as it will be: drive and ceiling may move without a step.
         """
-        rate = self._sample_rate
+        rate, self._settings = self._sample_rate, settings
         self._ceiling = db_to_lin(settings.ceiling_db)
         held_to = db_to_lin(settings.ceiling_db - (MARGIN_DB if settings.true_peak else 0.0))
         self._input = db_to_lin(settings.input_db)
@@ -129,7 +139,9 @@ class Limiter(Processor):
     def process(self, block: Block) -> Array:
         """The result for the next block."""
         frames, before = block.sound.shape[1], self._before.shape[1]
-        joined = np.concatenate([self._before, block.sound], axis=1)
+        moved = block.moved
+        sound = block.sound if moved is None else block.sound * self._driven(moved)
+        joined = np.concatenate([self._before, sound], axis=1)
         self._before = joined[:, frames:].copy()
         driven = joined * self._input if self._input != 1.0 else joined
         gains = self._gains(driven[:, before - (limiting.TAPS - 1) :])
@@ -137,7 +149,20 @@ class Limiter(Processor):
         late = np.ascontiguousarray(driven[:, before - self._latency : before - self._latency + frames])
         limiting.apply_limit(late, gains, self._ceiling, gain_db, out)
         self.gains_db = {"gain_db": gain_db}
+        if moved is not None and "ceiling_db" in moved.gains:
+            out *= to_lin(moved.gains["ceiling_db"] - self._settings.ceiling_db)
         return out
+
+    def _driven(self, moved: Moved) -> Array | float:
+        """What comes in is made louder by, where drive or ceiling move: a lower ceiling is more drive, and less level
+        of what leaves, so that no sample passes the ceiling of its own moment.
+        """
+        by_db: Any = 0.0
+        if "input_db" in moved.drives:
+            by_db = by_db + moved.drives["input_db"] - self._settings.input_db
+        if "ceiling_db" in moved.drives:
+            by_db = by_db + self._settings.ceiling_db - moved.drives["ceiling_db"]
+        return to_lin(by_db) if isinstance(by_db, np.ndarray) else 1.0
 
     def _gains(self, driven: Array) -> Array:
         """Gains from driven sound that begins TAPS - 1 frames before the first of them, in lanes."""

@@ -20,7 +20,8 @@ from pydantic import Field, field_validator, model_validator
 from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
-from reins.core.processors.base import Array, Block
+from reins.core.dsp.gains import to_lin
+from reins.core.processors.base import Array, Block, Counts, Moved
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, part_lanes, to_mid_side
 from reins.core.processors.release import remembers_s
@@ -32,6 +33,8 @@ from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 MOST_BANDS = 6
 LEAST_STEP = 2.0 ** (1.0 / 3.0) - 1e-3  # a third of an octave, as two or as ten to the three tenths has it
 
+
+BOUND_STEP = 2.0 ** (1.0 / 3.0)
 
 COLUMNS = {
     "on": "on", "mute": "mute", "solo": "solo", "direction": "mode", "threshold_db": "threshold", "ratio": "ratio",
@@ -107,6 +110,19 @@ class MultibandSettings(KeyedSettings):
             values = {**values, "bands": [*bands, *({} for _ in range(len(crossovers) + 1 - len(bands)))]}
         return values
 
+    def bound(self, moved: dict[str, Any]) -> None:
+        """Each crossover stays above the one before and, where that does not move, below the next."""
+        before: Any = 0.0
+        for place, hz in enumerate(self.crossovers_hz):
+            path, after = f"crossovers_hz.{place}", f"crossovers_hz.{place + 1}"
+            value = moved.get(path)
+            if value is not None:
+                value = np.maximum(value, before * BOUND_STEP)
+                if place + 1 < len(self.crossovers_hz) and after not in moved:
+                    value = np.minimum(value, self.crossovers_hz[place + 1] / BOUND_STEP)
+                moved[path] = value
+            before = hz if value is None else value
+
     @model_validator(mode="after")
     def _one_band_each(self) -> "MultibandSettings":
         wanted = len(self.crossovers_hz) + 1
@@ -128,7 +144,8 @@ class Multiband(Detecting):
     timed_with = {"crossovers_hz": [150.0, 1000.0, 6000.0], "bands": [{"threshold_db": -30.0}] * 4}
     Settings = MultibandSettings
     carried = (*Detecting.carried, "_split", "_split_key")
-    _params: list[Array]
+    _params: Any  # of each band
+    not_in_rows = ("crossovers_hz.",)
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
@@ -138,15 +155,15 @@ class Multiband(Detecting):
         self._state = np.zeros((count, self._lanes, dynamics.LANE_STATE))
         self.apply(settings)
 
-    def apply(self, settings: Any) -> None:
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of equal latency; state is kept as long as the number of bands stays."""
         if len(settings.bands) != len(self._state):
             self.__init__(  # type: ignore[misc]
                 settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=self._key_channels
             )
             return
-        super().apply(settings)
-        self._split.place(settings.crossovers_hz)
+        super().apply(settings, over_frames=over_frames)
+        self._split.place(settings.crossovers_hz, over_frames)
         own = settings.key
         alone = not (self._key_name in self._key_channels or own.gain_db or own.low_cut_hz or own.high_cut_hz)
         if alone and self._delay.frames == 0:
@@ -154,35 +171,35 @@ class Multiband(Detecting):
         elif self._split_key is None:
             self._split_key = Splitter(settings.crossovers_hz, channels=self._lanes, sample_rate=self._sample_rate)
         else:
-            self._split_key.place(settings.crossovers_hz)
+            self._split_key.place(settings.crossovers_hz, over_frames)
 
     @classmethod
-    def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
+    def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
         soloed = any(band.solo for band in settings.bands)
-        base = cls._detector_params(settings, channels, sample_rate)
+        base = cls._detector_params(settings, channels, sample_rate, rows)
         params = [
             cls._band_params(settings, band, base, sample_rate, silent=soloed and not band.solo)
             for band in settings.bands
         ]
-        return super()._tune(settings, channels, sample_rate) | {"_params": params}
+        return super()._tune(settings, channels, sample_rate, rows) | {"_params": params}
 
     @staticmethod
     def _band_params(settings: Any, band: MultibandBand, base: Array, rate: int, *, silent: bool) -> Array:
-        amount, params = settings.amount_pct / 100.0, base.copy()
+        amount, params = np.asarray(settings.amount_pct / 100.0), base.copy()
         if band.direction == "compress":
             compress(params, band, sample_rate=rate)
         else:
             expand(params, band, down=band.direction == "expand_down", sample_rate=rate)
         # The movement is linear in the curve's slope and range.
-        params[dynamics.SLOPE] *= amount if band.on else 0.0
-        params[dynamics.RANGE_DB] *= amount or 1.0
-        params[dynamics.HOLD_FRAMES] = ms_to_frames(band.hold_ms, rate)
-        params[dynamics.BLEND], params[dynamics.RMS_K] = band.rms_pct / 100.0, one_pole_k(RMS_MS, rate)
+        params[..., dynamics.SLOPE] *= amount if band.on else 0.0
+        params[..., dynamics.RANGE_DB] *= np.where(amount == 0.0, 1.0, amount)
+        params[..., dynamics.HOLD_FRAMES] = ms_to_frames(band.hold_ms, rate)
+        params[..., dynamics.BLEND], params[..., dynamics.RMS_K] = band.rms_pct / 100.0, one_pole_k(RMS_MS, rate)
         level = db_to_lin(band.gain_db) if band.on else 1.0
         for wet in (dynamics.FIRST_WET, dynamics.SECOND_WET):
-            params[wet] *= 0.0 if band.mute else level
-            params[wet - 1 : wet + 1] *= 0.0 if silent else 1.0
-        params[dynamics.MID_SIDE] = 0.0  # the bands are middle and sides already
+            params[..., wet] *= 0.0 if band.mute else level
+            params[..., wet - 1 : wet + 1] *= 0.0 if silent else 1.0
+        params[..., dynamics.MID_SIDE] = 0.0  # the bands are middle and sides already
         return params
 
     def _part_lanes(self) -> None:
@@ -197,18 +214,42 @@ class Multiband(Detecting):
         watched = bands if self._split_key is None else self._split_key.process(heard)
         result, part = np.zeros_like(source), np.empty_like(source)
         self.gains_db = {}
-        for index, params in enumerate(self._params):
+        all_params, begins = self._moving(block.moved)
+        for index, params in enumerate(all_params):
             gain_db = np.empty((self._gain_lanes, source.shape[1]))
+            mixing = self._mixing_of(index, block.moved)
             dynamics.follow_curve(
-                watched[index], bands[index], self._state[index], params, self._scratch, gain_db, part
+                watched[index], bands[index], self._state[index], params, begins, mixing, self._scratch, gain_db, part
             )
             result += part
-            rising = params[dynamics.GAIN_SIGN] < 0.0
+            rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
                 self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
-        if self._settings.mix_pct == 0.0:
+        if self._settings.mix_pct == 0.0 and not (block.moved and "mix_pct" in block.moved.gains):
             return source * db_to_lin(self._settings.output_db)
         return from_mid_side(result) if self._mid_side else result
+
+    def _moving(self, moved: Moved | None) -> tuple[Any, Counts]:
+        """Of each band (rows, PARAMS), and the frames at which the rows begin."""
+        all_params, begins = super()._moving(moved)
+        if moved is not None and moved.gains:
+            for params, band in zip(all_params, self._settings.bands, strict=True):
+                for wet in (dynamics.FIRST_WET, dynamics.SECOND_WET):
+                    if (params[..., wet] > 0.0).any() or not band.mute:
+                        params[..., wet] = (params[..., wet] > 0.0).astype(np.float64)
+        return all_params, begins
+
+    def _mixing_of(self, index: int, moved: Moved | None) -> Array:
+        """As _mixing, with the band's own gain."""
+        mixing, band = self._mixing(moved), self._settings.bands[index]
+        if moved is None or not mixing.shape[1]:
+            return mixing
+        own = moved.gains.get(f"bands.{index}.gain_db")
+        level = db_to_lin(band.gain_db) if own is None else to_lin(own)
+        mixing[2] *= 0.0 if band.mute else level if band.on else 1.0
+        if any(other.solo for other in self._settings.bands) and not band.solo:
+            mixing[1:] = 0.0
+        return mixing
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
         """What all bands heard; of one, with the path that leads to it."""

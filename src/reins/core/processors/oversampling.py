@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp.halfband import REACHES, Doubler, Halver
-from reins.core.processors.base import Array, Block, Delay, Processor
+from reins.core.processors.base import Array, Block, Delay, Moved, Processor, Rows
 
 AUTO_BELOW_MS = ((1.0, 16), (3.0, 8))  # times the rate by the shortest attack or release
 TIMES = ("attack_ms", "release_ms", "down_ms", "back_ms")
@@ -30,7 +30,7 @@ def fastest_ms(settings: Any) -> float:
 
 def offer(settings: Any) -> str | None:
     """The sentence that offers a raised rate, where it is off and times have got so short that it would be heard."""
-    if settings.oversampling != "off" or fastest_ms(settings) >= AUTO_BELOW_MS[-1][0]:
+    if getattr(settings, "oversampling", "on") != "off" or fastest_ms(settings) >= AUTO_BELOW_MS[-1][0]:
         return None
     return "With times this short the gain folds tones of its own into the sound."
 
@@ -41,7 +41,7 @@ def _moves(band: Any) -> bool:
 
 def times_of(settings: Any) -> int:
     """By how much the rate is raised: 1, 2, 4, 8 or 16."""
-    asked = settings.oversampling
+    asked = getattr(settings, "oversampling", "off")
     if asked == "auto":
         fastest = fastest_ms(settings)
         return next((times for below_ms, times in AUTO_BELOW_MS if fastest < below_ms), 1)
@@ -85,6 +85,11 @@ class Raised:
         return signal
 
 
+def _straight(values: Array, times: int) -> Array:
+    """Values (frames,) at so many times the rate; the last one stays."""
+    return np.interp(np.arange(values.size * times) / times, np.arange(values.size), values)
+
+
 class Oversampled:
     """Any processor at a multiple of the rate: stands where it would stand; type, settings and views are its."""
 
@@ -115,10 +120,19 @@ class Oversampled:
         """Both ways of the filters, and what the processor itself takes."""
         return self._latency
 
-    def apply(self, settings: Any) -> None:
+    @property
+    def leaves_late(self) -> int:
+        """How much later than the source the sound is that the gains within act on: before the way down."""
+        return (_filters_frames(self._times) + self._inner.latency_frames) // self._times
+
+    def takes(self, rows: Rows) -> bool:
+        """Whether the processor does."""
+        return self._inner.takes(rows)
+
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of equal latency and rate; all state is kept."""
         self._settings = settings
-        self._inner.apply(settings)
+        self._inner.apply(settings, over_frames=None if over_frames is None else over_frames * self._times)
 
     def know(self, spectrum: Array | None) -> None:
         """Hear of the spectrum of the take it works on."""
@@ -127,7 +141,8 @@ class Oversampled:
     def process(self, block: Block) -> Array:
         """The result for the next block."""
         keys = {name: self._key(name, signal) for name, signal in block.keys.items()}
-        raised = Block(self._up.process(block.sound), replace(block.when, times=self._times), keys)
+        moved = None if block.moved is None else self._raised(block.moved)
+        raised = Block(self._up.process(block.sound), replace(block.when, times=self._times), keys, moved)
         made = self._pad.process(self._inner.process(raised))
         for stage in self._down:
             made = stage.process(made)
@@ -136,6 +151,16 @@ class Oversampled:
         heard = self._inner.key_heard  # came up from the base rate, so every so many-th frame holds all of it
         self.key_heard = None if heard is None else np.ascontiguousarray(heard[:, :: self._times])
         return made
+
+    def _raised(self, moved: Moved) -> Moved:
+        """What moves, at the higher rate: gains straight from frame to frame."""
+        times, rows = self._times, moved.rows
+        if rows is not None:
+            rows = replace(rows, begins=rows.begins * times, into=rows.into * times, length=rows.length * times)
+        gains, drives = (
+            {path: _straight(values, times) for path, values in which.items()} for which in (moved.gains, moved.drives)
+        )
+        return Moved(gains, drives, rows)
 
     def _key(self, name: str, signal: Array) -> Array:
         if name not in self._keys:

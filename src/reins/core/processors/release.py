@@ -8,6 +8,8 @@ release becomes up to six times as long the longer it was open.
 
 from typing import Any
 
+import numpy as np
+
 SLOW_FILL_MS = 500.0
 VALLEY_MS = 17.0  # half a period of 30 Hz
 DRAIN_TIMES = 6.0
@@ -24,6 +26,6 @@ def remembers_s(part: Any) -> float:
     return float(3.0 * release_ms + attack_ms + times.get("hold_ms", 0.0)) / 1000.0
 
 
-def slow_drain_ms(release_ms: float) -> float:
+def slow_drain_ms(release_ms: Any) -> Any:
     """How long the slow gain takes to drain."""
-    return max(DRAIN_TIMES * release_ms, _DRAIN_MIN_MS)
+    return np.maximum(DRAIN_TIMES * release_ms, _DRAIN_MIN_MS)

@@ -8,9 +8,10 @@ import numpy.typing as npt
 from pydantic import BaseModel, Field
 
 from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.processors.base import Rows
 from reins.core.settings import usual
-from reins.core.settings.describing import number
 from reins.core.settings.models import Strict
+from reins.core.settings.paths import laid_over
 
 Array = npt.NDArray[np.float64]
 KEY_ORDER = 4  # 24 dB/oct
@@ -29,14 +30,15 @@ class Key(Strict):
         "Makes what the detector hears louder or quieter, without changing what you hear.",
         group="Sidechain",
         label="Key gain",
+        moves="grid",
         step=0.5,
     )
-    low_cut_hz: float = number(
-        0.0, 0, 20000, label="Low cut", unit="Hz", group="Sidechain", step=1, scale="log",
+    low_cut_hz: float = usual.cut_hz(
+        "Low cut", group="Sidechain", off_as=usual.LOWEST_HZ,
         help="Keeps lows below this frequency from driving the detector; 0 is off.",
     )  # fmt: skip
-    high_cut_hz: float = number(
-        0.0, 0, 20000, label="High cut", unit="Hz", group="Sidechain", step=1, scale="log",
+    high_cut_hz: float = usual.cut_hz(
+        "High cut", group="Sidechain", off_as=usual.HIGHEST_HZ,
         help="Keeps highs above this frequency from driving the detector; 0 is off.",
     )  # fmt: skip
 
@@ -72,6 +74,15 @@ class KeyPath:
         heard = signal * self._gain
         for place, sections in self._cuts:
             run_sections(sections, self._state[place], heard)
+        return heard
+
+    def process_moved(self, signal: Array, rows: Rows, standing: Key) -> Array:
+        """As process, for a key of which something moves by rows."""
+        heard = np.empty_like(signal)
+        moved = {path[4:]: values for path, values in rows.to.items() if path[:4] == "key."}
+        for row, begin, end in rows.pieces(signal.shape[1]):
+            self.apply(laid_over(standing, {path: float(values[row]) for path, values in moved.items()}))
+            heard[:, begin:end] = self.process(np.ascontiguousarray(signal[:, begin:end]))
         return heard
 
 

@@ -8,14 +8,20 @@ from typing import Any, Literal
 from pydantic import Field
 
 Scale = Literal["linear", "log", "db"]
+#: How a rein may move a setting (core.moves): by a grid of the session's frames; as a gain, sample by sample, where the
+#: sound leaves; as one where it comes in; not at all, because latency or the number of something depends on it.
+Moves = Literal["grid", "gain", "drive", False]
 
 
 def number(
     default: float, low: float, high: float, *, label: str, unit: str, group: str, step: float, help: str,
-    scale: Scale = "linear",
+    scale: Scale = "linear", moves: Moves = "grid", least: float | None = None, off_as: float | None = None,
 ) -> Any:  # fmt: skip
-    """A setting that is a number between low and high, both allowed. A log scale may start at 0 (drawn as off)."""
+    """A setting that is a number between low and high, both allowed. A log scale may start at 0 (drawn as off): then
+    `least` is the least value above 0 that it moves to, and `off_as` what 0 counts as while it moves.
+    """
     described: dict[str, Any] = {"label": label, "unit": unit, "group": group, "step": step, "scale": scale}
+    described |= {"moves": moves} | ({} if least is None else {"least": least, "off_as": off_as or least})
     return Field(default, ge=low, le=high, description=help, json_schema_extra={**described, "kind": "number"})
 
 

@@ -14,6 +14,24 @@ def value_at(settings: Any, path: str) -> Any:
     return settings
 
 
+def laid_over(settings: Any, values: dict[str, Any]) -> Any:
+    """Settings with values laid over them by path, unchecked; what does not change stays the same object."""
+    if not values:
+        return settings
+    heads: dict[str, dict[str, Any]] = {}
+    for path, value in values.items():
+        head, _, rest = path.partition(".")
+        heads.setdefault(head, {})[rest] = value
+    if isinstance(settings, list):
+        laid = settings.copy()
+        for head, inner in heads.items():
+            laid[int(head)] = inner[""] if "" in inner else laid_over(settings[int(head)], inner)
+        return laid
+    own = vars(settings)
+    update = {head: inner[""] if "" in inner else laid_over(own[head], inner) for head, inner in heads.items()}
+    return settings.model_copy(update=update)
+
+
 def overlaid(settings: BaseModel, changes: dict[str, Any]) -> dict[str, Any]:
     """The fields of settings with values laid over them by path; LookupError, naming the path, where one leads nowhere.
 

@@ -5,6 +5,8 @@ from typing import Annotated, Any, NamedTuple
 
 from pydantic import BeforeValidator, Field
 
+from reins.core.settings.models import PartError
+
 
 class Point(NamedTuple):
     """A point of a drawn line: its place, its value, and how the piece behind it is bent, -1 to 1 (0 is straight)."""
@@ -29,12 +31,16 @@ def points(default: list[Point], *, most: int, least: int = 2, label: str, group
 
 
 def checked_points(points: list[Point], *, begin: float, end: float, low: float, high: float) -> list[Point]:
-    """The points, or ValueError saying what is allowed: rising places from begin to end, values from low to high."""
-    for point in points:
+    """The points, or PartError saying what is allowed: rising places from begin to end, values from low to high."""
+    for index, point in enumerate(points):
         if not (begin <= point.at <= end and low <= point.value <= high and abs(point.bend) <= 1.0):
-            raise ValueError(
-                f"points [place from {begin:g} to {end:g}, value from {low:g} to {high:g}, bend from -1 to 1]"
+            raise PartError(
+                f"point {index} is [{point.at:g}, {point.value:g}, {point.bend:g}]; allowed: a place from {begin:g} to "
+                f"{end:g}, a value from {low:g} to {high:g}, a bend from -1 to 1."
             )
-    if any(later.at < earlier.at for earlier, later in itertools.pairwise(points)):
-        raise ValueError("points whose places rise")
+    for index, (earlier, later) in enumerate(itertools.pairwise(points), 1):
+        if later.at < earlier.at:
+            raise PartError(
+                f"point {index} stands at {later.at:g}, before point {index - 1}; allowed: places that rise."
+            )
     return points

@@ -7,7 +7,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator
 
-from reins.core.settings.describing import choice, number
+from reins.core.settings.describing import Moves, choice, number
+
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20000.0
+LEAST_MS = 0.01  # of a time that moves; 0 counts as this
 
 
 def _as_number(value: Any) -> Any:
@@ -40,12 +43,16 @@ def range_db(default: float, help: str, *, high: float = 60, label: str = "Range
 
 def attack_ms(default: float, help: str, *, high: float = 500, label: str = "Attack", group: str = "Time") -> Any:
     """How long it takes to act."""
-    return number(default, 0, high, label=label, unit="ms", group=group, step=0.1, scale="log", help=help)
+    return number(
+        default, 0, high, label=label, unit="ms", group=group, step=0.1, scale="log", least=LEAST_MS, help=help
+    )
 
 
 def hold_ms(default: float, help: str, *, high: float = 500) -> Any:
     """How long it stays before the way back."""
-    return number(default, 0, high, label="Hold", unit="ms", group="Time", step=1, scale="log", help=help)
+    return number(
+        default, 0, high, label="Hold", unit="ms", group="Time", step=1, scale="log", least=LEAST_MS, help=help
+    )
 
 
 def release_ms(default: float, help: str, *, high: float = 5000, label: str = "Release", group: str = "Time") -> Any:
@@ -61,6 +68,14 @@ def auto_release(help: str = LETS_GO, *, group: str = "Time") -> Any:
     return choice(False, label="Automatic release", group=group, help=help)
 
 
+def cut_hz(label: str, *, group: str, off_as: float, help: str) -> Any:
+    """Where a cut lies; 0 is off, which counts as off_as while it moves."""
+    return number(
+        0.0, 0, HIGHEST_HZ, label=label, unit="Hz", group=group, step=1, scale="log", least=LOWEST_HZ, off_as=off_as,
+        help=help,
+    )  # fmt: skip
+
+
 def oversampling(*, group: str = "Time") -> Any:
     """At how many times the rate it works; see processors.oversampling."""
     return choice(
@@ -70,11 +85,11 @@ def oversampling(*, group: str = "Time") -> Any:
     )  # fmt: skip
 
 
-def gain_db(default: float, help: str, *, label: str, group: str, step: float = 0.1) -> Any:
+def gain_db(default: float, help: str, *, label: str, group: str, step: float = 0.1, moves: Moves = "gain") -> Any:
     """A level change of up to 24 dB either way."""
-    return number(default, -24, 24, label=label, unit="dB", group=group, step=step, scale="db", help=help)
+    return number(default, -24, 24, label=label, unit="dB", group=group, step=step, scale="db", moves=moves, help=help)
 
 
-def share_pct(default: float, help: str, *, label: str, group: str) -> Any:
+def share_pct(default: float, help: str, *, label: str, group: str, moves: Moves = "grid") -> Any:
     """A share of the whole."""
-    return number(default, 0, 100, label=label, unit="%", group=group, step=1, help=help)
+    return number(default, 0, 100, label=label, unit="%", group=group, step=1, moves=moves, help=help)

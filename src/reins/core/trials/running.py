@@ -1,6 +1,6 @@
 """A chain run over a sound by itself, as it would run in the session."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,6 +10,8 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.engine.chain import Chain, wants_spectrum
 from reins.core.engine.offline import run_chain
 from reins.core.lanes import is_take, reader
+from reins.core.moves.models import Rein
+from reins.core.moves.rules import of_chain_alone
 from reins.core.sound import Sound
 from reins.core.time import Beat, Stream, When
 
@@ -24,6 +26,7 @@ class Trial:
     entries: list[ProcessorEntry]
     keys: Mapping[str, Sound] = field(default_factory=dict)
     beat: Beat = field(default_factory=Beat)
+    reins: Sequence[Rein] = ()
 
     def chain(self) -> Chain:
         """The chain, at rest."""
@@ -32,6 +35,7 @@ class Trial:
             self.entries, channels=facts.channels, sample_rate=facts.sample_rate,
             key_channels={name: key.facts.channels for name, key in self.keys.items()},
             spectrum=self.sound.spectrum() if wants_spectrum(self.entries) else None, on_take=is_take(self.sound),
+            reins=of_chain_alone(self.reins),
         )  # fmt: skip
 
     def run(
