@@ -63,7 +63,7 @@ def test_a_twin_shares_nothing_that_changes(kind, times, noise):
     twin, plain = twin_of(chain._stages[0].processor), copy.deepcopy(chain._stages[0].processor)
 
     twin.process(third)
-    twin.apply(parse_entry({"type": kind, "settings": {"oversampling": times}}, kind).settings)
+    twin.apply(parse_entry({"type": kind, "settings": raised}, kind).settings)
     twin.process(first)
 
     np.testing.assert_array_equal(chain._stages[0].processor.process(second), plain.process(second))

@@ -61,9 +61,16 @@ CHANGES = [
     on("set_strip", values={"trim_db": 3.0, "inverted": True}),
     {"kind": "remove_bus", "bus_id": "b"},
     {"kind": "set_session", "beats_per_bar": 3},
+    on("put_rein", rein_id="r", rein={"moves": [{"what": "c.ratio", "to": 9.0}], "by": {"kind": "beat"}}),
+    on("put_rein", rein_id="r", rein={
+        "moves": [{"what": "strip.fader_db"}], "by": {"kind": "line", "points": [[0, -3], [1, 0, 0.5]]},
+    }),
+    on("name_draft", draft=1, name="plain"),
+    on("remove_draft", draft=3),
+    on("remove_rein", rein_id="r"),
     on("remove_processor", processor_id="c"),
     on("remove_track"),
-]
+]  # fmt: skip
 
 
 def test_every_kind_of_change_is_undone_and_redone_exactly(db):
@@ -87,7 +94,7 @@ def test_labels_are_what_a_person_understands(db):
     assert labels[5] == "Snare: fader −7.5 dB, mute on"
     assert labels[6] == "Session: loop on"
     assert labels[7:10] == [
-        "Snare: draft 1 copied to 3", "Snare: draft 1 → 2", "Snare: compressor from “Snare, keep the crack”"
+        "Snare: draft 1 copied to draft 3", "Snare: draft 1 → draft 2", "Snare: compressor from “Snare, keep the crack”"
     ]  # fmt: skip
     assert labels[11:13] == ["Snare copy: moved to place 1", "Drums: bus made of Snare, Snare copy"]
     assert labels[15:20] == [
@@ -216,7 +223,7 @@ def test_a_change_that_alters_nothing_makes_no_step(db):
         (on("set_processor", processor_id="c", settings={"key.source": "t/after"}), ConflictError, "Snare ← Snare"),
         (on("start_from", processor_id="c", name="Tuba"), NotFoundError, "no starting point “Tuba”"),
         (on("copy_draft", draft=1), ConflictError, "draft 1 is the one in use"),
-        (on("use_draft", draft=5), SettingsError, "draft: given 5; allowed: less than or equal to 4"),
+        (on("use_draft", draft=33), SettingsError, "draft: given 33; allowed: less than or equal to 32"),
         ({"kind": "move_track", "track_id": "t", "index": -1}, SettingsError, "index: given -1"),
         (
             on("set_strip", values={"fader_db": 99.0}),

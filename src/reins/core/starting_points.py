@@ -219,6 +219,23 @@ STARTING_POINTS = (
                    {"threshold_db": -34, "ratio": 1.6, "knee_db": 10, "attack_ms": 8, "release_ms": 100}]},
     ),
     StartingPoint(
+        "level", "harmonium", "Harmonium, narrow and low", "Half as wide, mono below 150 Hz, 3 dB down.",
+        {"gain_db": -3, "sides_pct": 50, "sides_from_hz": 150},
+    ),
+    StartingPoint(
+        "level", "room", "Room, twice as wide", "The sides count double; below 120 Hz it stays mono.",
+        {"sides_pct": 200, "sides_from_hz": 120},
+    ),
+    StartingPoint(
+        "filter", "voice", "Voice, off the boards", "A low cut under the voice and a little brighter about 1.5 kHz.",
+        {"low_cut_hz": 90, "low_cut_slope": 24, "tilt_db": 1.5, "tilt_hz": 1500},
+    ),
+    StartingPoint(
+        "filter", "harmonium", "Harmonium, behind a door",
+        "Dark from 900 Hz with a raised corner; to be opened by a rein on the high cut.",
+        {"high_cut_hz": 900, "high_cut_slope": 24, "resonance_db": 4},
+    ),
+    StartingPoint(
         "limiter", "whole mix", "Whole mix, safe to hand over",
         "Leaves 1 dB to full scale with true peaks held, so that no converter clips.",
         {"ceiling_db": -1, "lookahead_ms": 4, "release_ms": 100, "auto_release": True},

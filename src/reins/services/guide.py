@@ -6,14 +6,15 @@ from pathlib import Path
 from reins.core.processors import PROCESSORS
 from reins.errors import NotFoundError
 
+MORE = ("movement",)
 FOLDER = Path(__file__).parents[1] / "guide"
 
 
 def page(kind: str) -> str:
-    """The page on a processor type as HTML; NotFoundError when there is none."""
+    """The page on a processor type, or on movement, as HTML; NotFoundError when there is none."""
     from markdown_it import MarkdownIt
 
-    if kind not in PROCESSORS:
+    if kind not in (*PROCESSORS, *MORE):
         raise NotFoundError("page of the guide", kind)
     text = (FOLDER / f"{kind}.md").read_text(encoding="utf-8")
     html: str = MarkdownIt("commonmark").enable("table").render(text)
