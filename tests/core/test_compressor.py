@@ -226,7 +226,7 @@ def any_settings():
         return st.booleans() if field.annotation is bool else st.sampled_from(field.annotation.__args__)
 
     flat = {name: strategy(f) for name, f in settings_fields(CompressorSettings) if "." not in name}
-    key = {name: strategy(f) for name, f in settings_fields(Key) if name != "source"}
+    key = {name: strategy(f) for name, f in settings_fields(Key) if name not in ("source", "also")}
     return st.builds(CompressorSettings, key=st.builds(Key, **key), **flat)
 
 

@@ -339,7 +339,7 @@ def test_a_circle_is_refused_with_the_names_along_it():
     tied = document.with_strip("kick", chain=[entry(key={"source": "bass/before"})])
     with pytest.raises(ConflictError, match="kick ← bass ← drums ← kick"):
         in_order(tied)
-    with pytest.raises(SettingsError, match=r"key\.source is “bass”; allowed: self, or the id"):
+    with pytest.raises(SettingsError, match=r"key\.source is “bass”; allowed: self, before"):
         in_order(document.with_strip("kick", chain=[entry(key={"source": "bass"})]))
 
 

@@ -52,13 +52,13 @@ def test_keys_are_found_wherever_they_stand_and_let_go():
     assert [(path, key.source) for path, key in keys_of(EQ_SETTINGS)] == [
         ("bands.0.key", "a"), ("bands.1.key", "self"), ("bands.2.key", "b"),
     ]  # fmt: skip
-    freed = with_sources(EQ_SETTINGS, lambda key: "self" if key.source == "a" else key.source)
+    freed = with_sources(EQ_SETTINGS, lambda name: "self" if name == "a" else name)
     assert [key.source for _, key in keys_of(freed)] == ["self", "self", "b"]
     assert freed.bands[1] is EQ_SETTINGS.bands[1] and freed.rest is EQ_SETTINGS.rest
-    assert with_sources(EQ_SETTINGS, lambda key: key.source) is EQ_SETTINGS
+    assert with_sources(EQ_SETTINGS, lambda name: name) is EQ_SETTINGS
     compressor = parse_settings("compressor", {"key": {"source": "k"}}, "x")
     assert [path for path, _ in keys_of(compressor)] == ["key"]
-    assert with_sources(compressor, lambda key: "self").key == Key()
+    assert with_sources(compressor, lambda name: "self").key == Key()
 
 
 class Drawing(ProcessorSettings):

@@ -54,7 +54,7 @@ def test_every_setting_is_described_in_full():
     for row in describe_fields(CompressorSettings):
         assert row["help"].endswith(".")
         assert row["label"][0].isupper()
-        assert row["group"] in ("Level", "Time", "Detect", "Sidechain", "Out")
+        assert row["group"] in ("Level", "Time", "Detect", "Sidechain", "Key filter", "Out")
         if row["kind"] == "number":
             assert row["low"] <= row["default"] <= row["high"]
             assert row["step"] > 0
@@ -69,7 +69,7 @@ def test_every_starting_point_is_valid_and_says_why():
 
     assert sources == {
         "voice", "speech", "snare", "kick", "drum bus", "bass", "acoustic guitar", "electric guitar", "piano",
-        "whole mix",
+        "whole mix", "harmonium", "room",
     }  # fmt: skip
     assert len({(p.type, p.name) for p in STARTING_POINTS}) == len(STARTING_POINTS)
     for point in STARTING_POINTS:

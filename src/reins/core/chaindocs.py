@@ -22,13 +22,21 @@ def _rows(described: list[dict[str, Any]], prefix: str = "") -> list[str]:
             rows.append(f"| `{prefix}{row['name']}` | {allowed} | {row['default']} | {row['help']} |")
             rows += _rows(row["fields"], f"{prefix}{row['name']}.N.")
             continue
+        if row["kind"] == "sources":
+            allowed = f"up to {row['most']}, each with `source` and `gain_db`"
+            rows.append(f"| `{prefix}{row['name']}` | {allowed} | [] | {row['help']} |")
+            continue
         if row["kind"] == "number":
             allowed = f"{row['low']:g} to {row['high']:g} {row['unit']}".rstrip()
         elif row["kind"] == "choice":
             allowed = " or ".join(str(option).lower() for option in row["options"])
         else:
-            allowed = "self, or the name of a key"
-        default = f"{row['default']:g}" if isinstance(row["default"], float) else str(row["default"]).lower()
+            allowed = "self, before, or the name of a key"
+        default = (
+            f"{row['default']:g}"
+            if isinstance(row["default"], float)
+            else str(row["default"]).lower().replace("()", "[]")
+        )
         rows.append(f"| `{prefix}{row['name']}` | {allowed} | {default} | {row['help']} |")
     return rows
 

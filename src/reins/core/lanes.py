@@ -1,5 +1,6 @@
 """A take as a track lays it out: where it begins in the session, how loud it is taken, which way up."""
 
+import itertools
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -63,6 +64,29 @@ class Silence:
 
     def spectrum(self) -> None:
         """None: there is nothing to weigh by."""
+
+
+class OneSide:
+    """One side of a sound, "left" or "right", as mono; of a mono sound, itself."""
+
+    def __init__(self, sound: Sound, side: str) -> None:
+        self._sound, self._row = sound, 0 if side == "left" else sound.facts.channels - 1
+        self.facts = replace(sound.facts, channels=1)
+
+    def read(self, start: int, frames: int) -> Array:
+        """Samples (1, frames)."""
+        return self._sound.read(start, frames)[self._row : self._row + 1]
+
+    def peak_columns(self, start: int, frames: int, columns: int) -> Array:
+        """The peak of each column (columns,); read anew, since the kept ones are those of both sides."""
+        edges = start + np.linspace(0, frames, columns + 1).astype(np.int64)
+        return np.array([
+            np.abs(self.read(int(a), max(1, int(b - a)))).max(initial=0.0)
+            for a, b in itertools.pairwise(edges)
+        ])  # fmt: skip
+
+    def spectrum(self) -> None:
+        """None: it weighs nothing."""
 
 
 def is_take(sound: Sound) -> bool:

@@ -3,15 +3,17 @@
 from collections.abc import Iterable
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.moves.models import outside_keys
+from reins.core.moves.models import ByKey, outside_keys
 from reins.core.moves.rules import of_chain_alone
 from reins.core.processors.base import ProcessorSettings
-from reins.core.processors.sidechain import keys_of
+from reins.core.processors.sidechain import keys_of, names_of
 from reins.core.remembering import BySettings
 from reins.core.sessions import MASTER, Bus, Document, Master, Track
 from reins.errors import ConflictError, SettingsError
 
-TAPS = ("before", "after")
+TAPS = ("before", "after", "fader")  # where a key is taken: before the chain, after it, after fader and pan
+SIDES = ("", "left", "right")
+BEFORE = "before"  # a strip's own sound before its chain, which the chain has at hand
 _names: BySettings[tuple[str, ...]] = BySettings()  # asked of every processor with every block and drag
 
 
@@ -32,14 +34,19 @@ def strip_ids(document: Document) -> list[str]:
     return [*document.order, *document.bus_order, MASTER]
 
 
-def parse_tie(document: Document, name: str) -> tuple[str, str]:
-    """(strip, tap) of a key's name, which reads "ID/before" or "ID/after" its chain; SettingsError when it does not."""
-    strip_id, _, tap = name.rpartition("/")
-    if tap not in TAPS or (strip_id not in document.tracks and strip_id not in document.buses):
+def parse_tie(document: Document, name: str) -> tuple[str, str, str]:
+    """(strip, tap, side) of a key's name, which reads "ID/before" or "ID/after" its chain or "ID/fader", with ":left"
+    or ":right" for one side alone; SettingsError when it does not.
+    """
+    strip_id, _, taken = name.rpartition("/")
+    tap, _, side = taken.partition(":")
+    known = strip_id in document.tracks or strip_id in document.buses
+    if tap not in TAPS or side not in SIDES or not known or taken.endswith(":"):
         raise SettingsError(
-            f"key.source is “{name}”; allowed: self, or the id of a track or bus with /before or /after its chain."
+            f"key.source is “{name}”; allowed: self, before (its own sound before the chain), or the id of a track or "
+            "bus with /before or /after its chain or /fader, and :left or :right for one side."
         )
-    return strip_id, tap
+    return strip_id, tap, side
 
 
 def key_source(entry: ProcessorEntry) -> str:
@@ -53,26 +60,38 @@ def key_names(entry: ProcessorEntry) -> tuple[str, ...]:
 
 
 def _outside(settings: ProcessorSettings) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(key.source for _, key in keys_of(settings) if key.source != "self"))
+    return tuple(dict.fromkeys(name for _, key in keys_of(settings) for name in names_of(key)))
 
 
 def describe_tie(document: Document, name: str) -> str:
     """A key as a person says it: "Kick, after its chain"."""
-    if name == "self":
-        return "itself"
-    strip_id, tap = parse_tie(document, name)
-    return f"{document.strip(strip_id).name}, {tap} its chain"
+    if name in ("self", BEFORE):
+        return "itself" if name == "self" else "itself before the chain"
+    strip_id, tap, side = parse_tie(document, name)
+    where = {"before": "before its chain", "after": "after its chain", "fader": "after its fader"}[tap]
+    return f"{document.strip(strip_id).name}, {where}" + (f", {side}" if side else "")
 
 
-def ties(document: Document, strip_id: str) -> list[tuple[str, str, str]]:
-    """(name, strip, tap) of every outside key that the chain of a strip and its reins listen to, each once."""
+def ties(document: Document, strip_id: str) -> list[tuple[str, str, str, str]]:
+    """(name, strip, tap, side) of every outside key that the chain of a strip and its reins listen to, each once."""
     return [(name, *parse_tie(document, name)) for name in strip_keys(document.strip(strip_id))]
 
 
 def strip_keys(strip: Track | Bus | Master) -> tuple[str, ...]:
-    """The names of all outside keys that a strip's chain and its reins listen to, each once."""
+    """The names of all keys from other strips that a strip's chain and its reins listen to, each once."""
     names = [name for entry in strip.chain if entry.on for name in key_names(entry)]
-    return tuple(dict.fromkeys([*names, *outside_keys(strip.reins)]))
+    return tuple(name for name in dict.fromkeys([*names, *outside_keys(strip.reins)]) if name != BEFORE)
+
+
+def all_names(document: Document) -> set[str]:
+    """The names of all keys that any strip listens to, in any draft, on or off."""
+    names: set[str] = set()
+    for strip_id in strip_ids(document):
+        strip = document.strip(strip_id)
+        for part in (strip, *strip.drafts.values()):
+            names |= {name for entry in part.chain for name in key_names(entry)}
+            names |= {name for rein in part.reins if isinstance(rein.by, ByKey) for name in names_of(rein.by.key)}
+    return names
 
 
 def in_order(document: Document) -> list[str]:
@@ -82,7 +101,7 @@ def in_order(document: Document) -> list[str]:
         if strip_id != MASTER:
             needs[destination(document, strip_id)].append(strip_id)
     for strip_id in needs:
-        needs[strip_id] += [key for _, key, _ in ties(document, strip_id)]
+        needs[strip_id] += [key for _, key, _, _ in ties(document, strip_id)]
     done: dict[str, None] = {}
     for strip_id in needs:
         _visit(document, strip_id, needs, done, ())
@@ -106,8 +125,9 @@ def _circle(document: Document, members: Iterable[str]) -> str:
     return f"That would close a circle: {' ← '.join([*names, names[0]])}. Each would wait for the other; not changed."
 
 
-def leading_to(document: Document, strip_id: str, *, chain: bool = False) -> Document:
-    """The document reduced to what leads to a strip's input, and, with `chain`, to its chain's result.
+def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader: bool = False) -> Document:
+    """The document reduced to what leads to a strip's input, and, with `chain`, to its chain's result; with `fader`
+    that after fader, pan and mute.
 
     Nothing else of the session can change how that sounds: two that are equal sound equal. Names, drafts and loop
     are left out, mute and solo worked into mute; the strip itself stands at rest, straight into the master.
@@ -118,15 +138,18 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False) -> Doc
         before = len(wanted)
         wanted |= {k for k in (*document.tracks, *document.buses) if destination(document, k) in wanted}
         keyed = wanted if chain else wanted - {strip_id}
-        wanted |= {source for other in keyed for _, source, _ in ties(document, other)}
-    own = {"fader_db": 0.0, "pan_pct": 0.0, "mute": False, "bus": ""} | ({} if chain else {"chain": []})
+        wanted |= {source for other in keyed for _, source, _, _ in ties(document, other)}
+    own: dict[str, object] = {"bus": ""} if fader else {"fader_db": 0.0, "pan_pct": 0.0, "mute": False, "bus": ""}
+    own |= {} if chain else {"chain": []}
 
     def at_rest(key: str) -> dict[str, object]:
         muted = {"mute": not document.audible(key)} if key in document.tracks else {}
         bus = destination(document, key)
         rest = {"name": "x", "draft": 1, "draft_name": "", "drafts": {}, "solo": False}
         rest["bus"] = bus if bus in wanted - {MASTER} else ""
-        reins = of_chain_alone(document.strip(key).reins) if chain and key == strip_id else []
+        reins = document.strip(key).reins
+        if not fader:
+            reins = of_chain_alone(reins) if chain else []
         return rest | muted | (own | {"reins": reins} if key == strip_id else {})
 
     tracks = {k: t.model_copy(update=at_rest(k)) for k, t in document.tracks.items() if k in wanted}

@@ -14,8 +14,8 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from reins.core.engine.length import session_frames
-from reins.core.engine.offline import render_incoming, render_strip
-from reins.core.lanes import Lane, Silence
+from reins.core.engine.offline import render_incoming, render_placed, render_strip
+from reins.core.lanes import Lane, OneSide, Silence
 from reins.core.routing import leading_to, ties
 from reins.core.sessions import Document
 from reins.core.sound import Sound
@@ -54,17 +54,21 @@ class Sounds:
         """The sounds of the outside keys of a strip's chain, by name, and a name that changes whenever they do."""
         found: dict[str, Sound] = {}
         names = []
-        for name, source, tap in ties(document, strip_id):
-            track = document.tracks.get(source)
-            if track is not None and track.take_id is None:
-                found[name], key = Silence(document.sample_rate), "silence"
-            elif tap == "before":
-                found[name], key = self.source(document, source, check)
-            else:
-                reduced = leading_to(document, source, chain=True)
-                found[name], key = self._rendered(reduced, source, render_strip, check)
+        for name, source, tap, side in ties(document, strip_id):
+            sound, key = self.tapped(document, source, tap, check)
+            found[name] = OneSide(sound, side) if side else sound
             names.append(f"{name}={key}")
         return found, " ".join(names)
+
+    def tapped(self, document: Document, strip_id: str, tap: str, check: Check = lambda: None) -> tuple[Sound, str]:
+        """A strip's sound where a key is taken (routing.TAPS), and a name that changes whenever it does."""
+        track = document.tracks.get(strip_id)
+        if track is not None and track.take_id is None:
+            return Silence(document.sample_rate), "silence"
+        if tap == "before":
+            return self.source(document, strip_id, check)
+        reduced = leading_to(document, strip_id, chain=True, fader=tap == "fader")
+        return self._rendered(reduced, strip_id, render_placed if tap == "fader" else render_strip, check)
 
     def _rendered(
         self, document: Document, strip_id: str, render: Callable[..., Iterator[np.ndarray]], check: Check

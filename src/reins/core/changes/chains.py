@@ -10,7 +10,6 @@ from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, p
 from reins.core.limits import MAX_PROCESSORS
 from reins.core.moves.rules import fitted
 from reins.core.processors import PROCESSORS
-from reins.core.processors.sidechain import with_sources
 from reins.core.routing import describe_tie, in_order, key_names, key_source
 from reins.core.sessions import MOST_DRAFTS, Document, Draft, Strip, new_id
 from reins.core.settings.models import Strict
@@ -271,7 +270,9 @@ class StartFrom(_OnProcessor):
         chain = list(strip.chain)
         settings: Any = parse_settings(entry.type, raw, self.name)
         if hasattr(settings, "key"):
-            settings = with_sources(settings, lambda key: key_source(entry))
+            key: Any = vars(entry.settings)["key"]
+            listens = settings.key.model_copy(update={"source": key.source, "also": key.also})
+            settings = settings.model_copy(update={"key": listens})
         chain[index] = entry.model_copy(update={"settings": settings})
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
         return with_chain(document, self.strip_id, chain), label

@@ -11,8 +11,8 @@ from reins.core.changes.chains import OnStrip
 from reins.core.limits import MAX_START_S
 from reins.core.moves.models import ByKey, Rein
 from reins.core.moves.rules import named
-from reins.core.processors.sidechain import Key, with_sources
-from reins.core.routing import in_order, strip_ids
+from reins.core.processors.sidechain import renamed, with_sources
+from reins.core.routing import all_names, in_order, strip_ids
 from reins.core.sessions import MASTER, Bus, Document, Name, Strip, Track, new_id
 from reins.core.settings.models import Strict
 from reins.core.settings.words import said
@@ -76,19 +76,19 @@ class RemoveTrack(_OnTrack):
 
 def _untied(document: Document, strip_id: str) -> Document:
     """A document in which no key, in no draft, comes from a strip any more."""
-    own = (f"{strip_id}/before", f"{strip_id}/after")
+    own = {name for name in all_names(document) if name.startswith(f"{strip_id}/")}
 
-    def source_of(key: Key) -> str:
-        return "self" if key.source in own else key.source
+    def source_of(name: str) -> str:
+        return "self" if name in own else name
 
     def freed(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
         return [entry.model_copy(update={"settings": with_sources(entry.settings, source_of)}) for entry in chain]
 
     def let_go(rein: Rein) -> Rein:
         """A rein that loses its key stays, off."""
-        if not isinstance(rein.by, ByKey) or rein.by.key.source not in own:
+        if not isinstance(rein.by, ByKey) or (key := renamed(rein.by.key, source_of)) is rein.by.key:
             return rein
-        by = rein.by.model_copy(update={"key": rein.by.key.model_copy(update={"source": "self"})})
+        by = rein.by.model_copy(update={"key": key})
         return rein.model_copy(update={"by": by, "on": False})
 
     for other in strip_ids(document):

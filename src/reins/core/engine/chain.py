@@ -30,7 +30,7 @@ from reins.core.processors.making import Make
 from reins.core.processors.moving import in_rows
 from reins.core.processors.oversampling import Oversampled
 from reins.core.remembering import BySettings
-from reins.core.routing import key_names
+from reins.core.routing import BEFORE, key_names
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
 from reins.core.units import lin_to_db, ms_to_frames
@@ -195,6 +195,7 @@ class Chain:
                 stage = self._stage(entry, names, make, old, latency)
                 latency += stage.processor.latency_frames
                 self._stages.append(stage)
+        self._hears_before = any(BEFORE in stage.keys for stage in self._stages)
         #: Sum of the latencies of the processors that are on, in frames.
         self.latency_frames = latency
         self._take_reins(self._mover)
@@ -214,7 +215,7 @@ class Chain:
         self._places = [place for place, entry in enumerate(self.entries) if entry.on]
 
     def _check_key(self, name: str, whose: str) -> None:
-        if name not in self._key_channels:
+        if name not in self._key_channels and name != BEFORE:
             have = ", ".join(self._key_channels) or "none"
             raise SettingsError(f"{whose}: key.source “{name}” is not given; keys given: {have}.")
 
@@ -223,7 +224,7 @@ class Chain:
     ) -> Stage:  # fmt: skip
         for name in names:
             self._check_key(name, entry.type)
-        channels = {name: self._key_channels[name] for name in names}
+        channels = {name: self._key_channels.get(name, self._channels) for name in names}
         processor: Processor | Oversampled
         if old is None or isinstance(old.processor, PassedBy):
             processor = make.processor(
@@ -248,6 +249,8 @@ class Chain:
         sound = np.ascontiguousarray(sound)
         when = self._own_time(sound.shape[1]) if when is None else when
         self._passed = [sound]
+        if self._hears_before:
+            keys = {**keys, BEFORE: sound}
         if self._mover is not None:
             self._mover.follow(sound, keys)
             self.strip_moved = self._mover.strip(when, self.latency_frames)

@@ -6,7 +6,7 @@ import numpy.typing as npt
 from reins.core.chainfile import ProcessorEntry
 from reins.core.engine.chain import make_of
 from reins.core.engine.ear import Ear
-from reins.core.engine.plan import Plan, Tie, make_plan
+from reins.core.engine.plan import Plan, Tie, make_plan, one_side
 from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
 from reins.core.lanes import Lane
 from reins.core.moves.models import outside_keys
@@ -95,7 +95,10 @@ class Graph:
         self._edges = self._new_edges()
 
     def _key_channels(self, strip_id: str) -> dict[str, int]:
-        return {tie.name: self._channels(tie.source) for tie in self.plan.ties[strip_id]}
+        return {tie.name: self._channels_of(tie) for tie in self.plan.ties[strip_id]}
+
+    def _channels_of(self, tie: Tie) -> int:
+        return 1 if tie.side else 2 if tie.tap == "fader" else self._channels(tie.source)
 
     def _channels(self, strip_id: str) -> int:
         track = self.document.tracks.get(strip_id)
@@ -126,7 +129,7 @@ class Graph:
         for strip_id, tied in plan.ties.items():
             for tie in tied:
                 late = plan.tap_lead(tie) - plan.chain_lead[strip_id]
-                edges[tie.name, strip_id] = Delay(self._channels(tie.source), late)
+                edges[tie.name, strip_id] = Delay(self._channels_of(tie), late)
         return edges
 
     def run_in(self) -> None:
@@ -250,5 +253,6 @@ class Graph:
     def _key(self, tie: Tie, strip_id: str, frames: int) -> Array:
         player = self.players.get(tie.source)
         if player is None:
-            return np.zeros((2, frames))
-        return self._edges[tie.name, strip_id].process(player.fed if tie.tap == "before" else player.plain)
+            return np.zeros((self._channels_of(tie), frames))
+        taken = {"before": player.fed, "after": player.plain, "fader": player.placed}[tie.tap]
+        return self._edges[tie.name, strip_id].process(one_side(taken, tie.side))

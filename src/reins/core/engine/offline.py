@@ -99,6 +99,14 @@ def render_strip(
         yield graph.players[strip_id].plain[:, :count]
 
 
+def render_placed(
+    document: Document, takes: dict[str, Take], strip_id: str, frames: int, told: Told | None = None
+) -> Iterator[Array]:
+    """What a strip gives after fader and pan, with all that leads to it; of a document that is `leading_to` it."""
+    for graph, count in render_graph(document, takes, frames, lambda plan: plan.out_lead[strip_id], told):
+        yield graph.players[strip_id].placed[:, :count]
+
+
 def render_incoming(document: Document, takes: dict[str, Take], strip_id: str, frames: int) -> Iterator[Array]:
     """What comes to a bus or the master, before its chain."""
     for graph, count in render_graph(document, takes, frames, lambda plan: plan.in_lead[strip_id]):

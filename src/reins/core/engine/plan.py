@@ -8,18 +8,33 @@ that follow it as a key need; where a path is ahead of what its receiver needs, 
 
 from dataclasses import dataclass
 
+import numpy as np
+import numpy.typing as npt
+
 from reins.core.engine.chain import chain_latency
 from reins.core.routing import destination, in_order, strip_ids, ties
 from reins.core.sessions import MASTER, Document
 
+Array = npt.NDArray[np.float64]
+
 
 @dataclass(frozen=True)
 class Tie:
-    """A key on its way: the name the chain knows it by, the strip it comes from, before or after that strip's chain."""
+    """A key on its way: the name the chain knows it by, the strip it comes from, where it is taken there
+    (routing.TAPS), and the side, where it is one alone.
+    """
 
     name: str
     source: str
     tap: str
+    side: str = ""
+
+
+def one_side(signal: Array, side: str) -> Array:
+    """One side of a signal (channels, frames) as (1, frames), or all of it where none is named; mono is both sides."""
+    if not side:
+        return signal
+    return signal[:1] if side == "left" else signal[-1:]
 
 
 @dataclass(frozen=True)
@@ -61,7 +76,7 @@ def make_plan(document: Document) -> Plan:
         latency = chain_latency(
             document.strip(strip_id).chain, sample_rate=document.sample_rate, on_take=strip_id in document.tracks
         )
-        after = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "after")]
+        after = [chain_lead[k] for k in chain_lead for tie in tied[k] if tie.source == strip_id and tie.tap != "before"]
         before = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "before")]
         out_lead[strip_id] = max([in_lead[goes_to[strip_id]] if strip_id != MASTER else 0, *after])
         chain_lead[strip_id] = out_lead[strip_id] + latency

@@ -1,5 +1,6 @@
 """What follows a key: its level through gain and cuts, as a value from 0 to 1 for each frame."""
 
+from collections.abc import Mapping
 from typing import ClassVar
 
 import numpy as np
@@ -8,7 +9,7 @@ import numpy.typing as npt
 from reins.core.dsp import dynamics, following
 from reins.core.moves.models import ByKey
 from reins.core.processors.base import Delay
-from reins.core.processors.sidechain import KeyPath
+from reins.core.processors.sidechain import KeyPath, gathered, lanes_of
 from reins.core.twins import twin_of
 from reins.core.units import ms_to_frames, one_pole_k
 
@@ -20,10 +21,11 @@ class Follower:
 
     carried: ClassVar[tuple[str, ...]] = ("_path", "_lanes", "_state", "_late")
 
-    def __init__(self, by: ByKey, *, channels: int, sample_rate: int) -> None:
-        self.source, self._rate = by.key.source, sample_rate
-        self._path = KeyPath(by.key, channels=channels, sample_rate=sample_rate)
-        self._lanes = np.zeros((channels, dynamics.LANE_STATE))
+    def __init__(self, by: ByKey, *, channels: int, sample_rate: int, key_channels: Mapping[str, int]) -> None:
+        self.names, self._rate = (by.key.source, *(one.source for one in by.key.also)), sample_rate
+        self._wide = lanes_of(by.key, channels if "self" in self.names else 1, key_channels)
+        self._path = KeyPath(by.key, channels=self._wide, sample_rate=sample_rate)
+        self._lanes = np.zeros((self._wide, dynamics.LANE_STATE))
         self._state = np.zeros(2)
         self._scratch = np.zeros((dynamics.SCRATCH_ROWS, dynamics.CHUNK))
         self._late: dict[int, Delay] = {}
@@ -37,7 +39,7 @@ class Follower:
 
     def apply(self, by: ByKey) -> None:
         """Take over other settings; its value stays."""
-        rate = self._rate
+        self._key, rate = by.key, self._rate
         self._path.apply(by.key)
         self._levels = np.zeros(dynamics.PARAMS)
         self._levels[dynamics.BLEND], self._levels[dynamics.RMS_K] = by.rms_pct / 100.0, one_pole_k(by.rms_ms, rate)
@@ -53,8 +55,9 @@ class Follower:
         twin.apply(by)
         return twin
 
-    def hear(self, signal: Array) -> Array:
-        """The values over the next block of its key (channels, frames)."""
+    def hear(self, own: Array, keys: Mapping[str, Array]) -> Array:
+        """The values over the next block of the chain's own sound and of its keys (channels, frames)."""
+        signal = gathered(self._key, own, keys, self._wide)
         heard, value = self._path.process(signal), np.empty(signal.shape[1])
         following.follow_level(heard, self._lanes, self._state, self._levels, self._params, self._scratch, value)
         self._given = {0: value}

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, field_validator, model_validator
 
 from reins.core.limits import MAX_ID
-from reins.core.processors.sidechain import Key
+from reins.core.processors.sidechain import Key, names_of
 from reins.core.settings import usual
 from reins.core.settings.describing import number
 from reins.core.settings.models import MisfitError, PartError, Strict
@@ -141,4 +141,4 @@ class Rein(Strict):
 def outside_keys(reins: Iterable[Any]) -> tuple[str, ...]:
     """The names of the outside keys that reins which are on follow, each once."""
     by = (rein.by for rein in reins if rein.on)
-    return tuple(dict.fromkeys(b.key.source for b in by if isinstance(b, ByKey) and b.key.source != "self"))
+    return tuple(dict.fromkeys(name for b in by if isinstance(b, ByKey) for name in names_of(b.key)))

@@ -122,13 +122,10 @@ class Mover:
         self._followers: dict[str, Follower] = {}
         for place, rein in enumerate(self.reins):
             if isinstance(rein.by, ByKey):
-                name, source = rein.id or str(place), rein.by.key.source
+                name = rein.id or str(place)
+                made = Follower(rein.by, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
                 own = known._followers.get(name) if known else None
-                wide = channels if source == "self" else key_channels[source]
-                if own is not None and own.source == source:
-                    self._followers[name] = own.twin(rein.by)
-                else:
-                    self._followers[name] = Follower(rein.by, channels=wide, sample_rate=sample_rate)
+                self._followers[name] = own.twin(rein.by) if own is not None and own.names == made.names else made
         #: By place in the chain, STRIP for the strip itself, and path.
         self._targets: dict[int, dict[str, Target]] = {}
         for place, rein in enumerate(self.reins):
@@ -165,7 +162,7 @@ class Mover:
     def follow(self, sound: Array, keys: Mapping[str, Array]) -> None:
         """Hear the next block of the chain's sound and keys, as they come to the chain."""
         for follower in self._followers.values():
-            follower.hear(sound if follower.source == "self" else keys[follower.source])
+            follower.hear(sound, keys)
 
     def moves(self, place: int) -> bool:
         """Whether a processor at a place, or the strip at STRIP, has what moves."""

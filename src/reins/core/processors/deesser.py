@@ -27,6 +27,7 @@ from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Proce
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
+from reins.core.processors.sidechain import lanes_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 from reins.core.settings.models import MisfitError
@@ -156,7 +157,7 @@ class Deesser(FollowingCurve):
         return super().settling_s(settings) + (1.0 if settings.relative else 0.0)
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
-        lanes = max(channels, key_channels.get(settings.key.source, channels))
+        lanes = lanes_of(settings.key, channels, key_channels)
         self._edge_state = np.zeros((DETECTOR_ORDER, lanes, 2))
         ahead = self._looks_ahead(settings)
         self._reference = Reference(lanes, sample_rate, ahead=ahead)
@@ -258,4 +259,4 @@ class TakeDeesser(Deesser):
 
     @classmethod
     def _looks_ahead(cls, settings: Any) -> bool:
-        return bool(settings.relative) and settings.key.source == "self"
+        return bool(settings.relative) and settings.key.source == "self" and not settings.key.also

@@ -26,7 +26,7 @@ from reins.core.processors.base import (
     alone,
 )
 from reins.core.processors.release import remembers_s
-from reins.core.processors.sidechain import Key, KeyPath
+from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
 from reins.core.remembering import BySettings
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
@@ -136,8 +136,8 @@ class Detecting(Processor):
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         self._channels, self._sample_rate = channels, sample_rate
-        self._key_channels, self._key_name = key_channels, str(settings.key.source)
-        self._lanes = max(channels, key_channels.get(self._key_name, channels))
+        self._key_channels = key_channels
+        self._lanes = lanes_of(settings.key, channels, key_channels)
         self._key_path = KeyPath(settings.key, channels=self._lanes, sample_rate=sample_rate)
         self._delay = Delay(channels, self.latency_of(settings, sample_rate=sample_rate))
         self._scratch = np.zeros((dynamics.SCRATCH_ROWS, dynamics.CHUNK))
@@ -238,14 +238,13 @@ class Detecting(Processor):
 
     def _heard(self, block: Block) -> Array:
         """What the detector hears, in lanes."""
-        key, moved = block.keys.get(self._key_name), block.moved
+        key, moved = self._settings.key, block.moved
         self._frames = block.sound.shape[1]
-        if key is not None:
-            signal = key if key.shape[0] == self._lanes else np.repeat(key, self._lanes, axis=0)
-        elif moved is not None and "input_db" in moved.drives:
-            signal = block.sound * to_lin(moved.drives["input_db"])
+        if moved is not None and "input_db" in moved.drives:
+            own = block.sound * to_lin(moved.drives["input_db"])
         else:
-            signal = block.sound if self._input == 1.0 else block.sound * self._input
+            own = block.sound if self._input == 1.0 else block.sound * self._input
+        signal = own if key.source == "self" and not key.also else gathered(key, own, block.keys, self._lanes)
         if self._mid_side:
             signal = to_mid_side(signal)
         rows = None if moved is None else moved.rows

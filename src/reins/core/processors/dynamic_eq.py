@@ -45,7 +45,7 @@ from reins.core.processors.eq_bands import (
 from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings
 from reins.core.processors.eq_tuning import tune_bands
 from reins.core.processors.release import remembers_s
-from reins.core.processors.sidechain import Key
+from reins.core.processors.sidechain import Key, lanes_of
 from reins.core.units import db_to_lin
 
 Counts = npt.NDArray[np.int64]
@@ -132,7 +132,8 @@ class DynamicEq(Processor):
         self._match = self._matching() if settings.match_loudness else 1.0
 
     def _ear(self, key: Key, weighted: bool) -> Ear:
-        lanes = self._channels if key.source == "self" else self._key_channels.get(key.source, self._channels)
+        own = self._channels if "self" in (key.source, *(one.source for one in key.also)) else 1
+        lanes = lanes_of(key, own, self._key_channels)
         return Ear(key, weighted=weighted, lanes=lanes, sample_rate=self._sample_rate)
 
     def know(self, spectrum: Array | None) -> None:
@@ -177,7 +178,7 @@ class DynamicEq(Processor):
         shape = (self._moving.size, source.shape[1])
         amplitude, moved = np.empty(shape), np.empty(shape)
         for ear, (_, rows, regions) in zip(self._ears, self._listeners, strict=True):
-            heard = ear.process(source if ear.source == "self" else keys[ear.source])
+            heard = ear.process(source, keys)
             places, region = self._moving[rows], np.empty_like(heard)
             variable.watch_regions(heard, rows, places, regions, self._region_state, region, amplitude)
         if self._moving.size:

@@ -1,5 +1,6 @@
 """Parts of the dynamic EQ: what a band covers, adds and moves by, the cuts, and what bands listen to."""
 
+from collections.abc import Mapping
 from functools import lru_cache
 
 import numpy as np
@@ -9,7 +10,7 @@ from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
 from reins.core.processors.base import Array
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
-from reins.core.processors.sidechain import Key, KeyPath
+from reins.core.processors.sidechain import Key, KeyPath, gathered
 from reins.core.processors.weighting import rising_sections
 
 
@@ -76,13 +77,14 @@ class Ear:
     carried = ("_path", "_state")
 
     def __init__(self, key: Key, *, weighted: bool, lanes: int, sample_rate: int) -> None:
-        self.source = key.source
+        self._key, self._lanes = key, lanes
         self._path = KeyPath(key, channels=lanes, sample_rate=sample_rate)
         self._weighting = rising_sections(sample_rate) if weighted else None
         self._state = np.zeros((0 if self._weighting is None else len(self._weighting), lanes, 2))
 
-    def process(self, signal: Array) -> Array:
-        """What is heard of the next block of the key or source."""
+    def process(self, own: Array, keys: Mapping[str, Array]) -> Array:
+        """What is heard over the next block, of the source or the keys."""
+        signal = gathered(self._key, own, keys, self._lanes)
         heard = self._path.process(signal)
         if self._weighting is not None:
             heard = heard.copy() if heard is signal else heard

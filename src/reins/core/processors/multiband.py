@@ -25,6 +25,7 @@ from reins.core.processors.base import Array, Block, Counts, Moved
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, part_lanes, to_mid_side
 from reins.core.processors.release import remembers_s
+from reins.core.processors.sidechain import filtered, names_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, listed, number
 from reins.core.settings.models import MisfitError, Strict
@@ -165,7 +166,7 @@ class Multiband(Detecting):
         super().apply(settings, over_frames=over_frames)
         self._split.place(settings.crossovers_hz, over_frames)
         own = settings.key
-        alone = not (self._key_name in self._key_channels or own.gain_db or own.low_cut_hz or own.high_cut_hz)
+        alone = not (any(names_of(own)) or own.also or own.gain_db or filtered(own))
         if alone and self._delay.frames == 0:
             self._split_key = None
         elif self._split_key is None:

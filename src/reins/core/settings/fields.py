@@ -78,6 +78,8 @@ def differences(model: Model, before: BaseModel, after: BaseModel) -> Iterator[s
             extra = field.json_schema_extra or {}
             if extra.get("kind") == "points":
                 yield f"{extra['label'].lower()} drawn"
+            elif extra.get("kind") == "sources":
+                yield f"{len(new)} more in its key" if len(new) != len(old) else "what else is in its key"
             elif isinstance(new, list):
                 yield from _list_differences(field, extra, old, new)
             else:
