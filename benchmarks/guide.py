@@ -192,7 +192,7 @@ def gate(snare, announcer):
 
 def expander(kick):
     flat, _ = held(kick, "compressor", threshold_db=-18.0, ratio=4.0, attack_ms=0.5, release_ms=80.0)
-    raised, _ = held(flat, "expander", **point("expander", "Kick, punch back"))
+    raised, _ = held(flat, "expander", **point("expander", "Kick, attack raised"))
     picture = Picture("A flattened kick, given its punch back", (9, 11), (-48, 0)).grid(
         (9, 9.5, 10, 10.5, 11), " s", 12
     )
@@ -256,7 +256,7 @@ def told(take, kind, settings):
 
 
 def deesser(singer):
-    settings = point("deesser", "Voice, hot esses")
+    settings = point("deesser", "Voice, loud esses")
     band = scipy.signal.butter(4, voices.ESS_BAND_HZ, "bandpass", fs=RATE, output="sos")
     result, gain = held(singer, "deesser", **settings)
     before, after = (scipy.signal.sosfiltfilt(band, x) for x in (singer, result))
@@ -275,7 +275,7 @@ def deesser(singer):
 
 
 def dynamic_eq(bass):
-    settings = point("dynamic_eq", "Bass, one booming note")
+    settings = point("dynamic_eq", "Bass, one loud note")
     result, gain = told(bass, "dynamic_eq", settings)
     picture = Picture("Bass, level and what is held of low F", (7, 15), (-36, 12)).grid(range(7, 16), " s", 12)
     picture.area(*levels(bass, 7, 15), SOURCE).curve(*levels(result, 7, 15), INK)
@@ -293,7 +293,7 @@ def dynamic_eq(bass):
 
 
 def multiband(room):
-    settings = point("multiband", "Drum bus, three ways")
+    settings = point("multiband", "Drum bus, three bands")
     _, gain = told(room, "multiband", settings)
     picture = Picture("Drum room, what each band held", (9, 13), (-9, 0)).grid(range(9, 14), " s", 3)
     rows = []

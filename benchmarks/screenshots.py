@@ -30,8 +30,8 @@ def prepare(server):
     ids = {t["name"]: k for k, t in tracks.items()}
     for name, kind, point in (
         ("Announcer", "gate", "Speech, a quiet room between phrases"), ("Bass", "ducker", "Bass under kick"),
-        ("Singer", "dynamic_eq", "Voice, chest and bite"), ("Singer", "deesser", "Voice, hot esses"),
-        ("Room", "multiband", "Drum bus, three ways"),
+        ("Singer", "dynamic_eq", "Voice, lows and presence"), ("Singer", "deesser", "Voice, loud esses"),
+        ("Room", "multiband", "Drum bus, three bands"),
     ):  # fmt: skip
         keep(server, kind="add_processor", strip_id=ids[name], type=kind, processor_id=kind)
         keep(server, kind="start_from", strip_id=ids[name], processor_id=kind, name=point)

@@ -336,7 +336,7 @@ def test_drafts_are_kept_apart_swapped_and_copied(desk, driver):
 
     desk.click('[data-do="copy-draft"]')
     desk.click('[data-draft="2"]')
-    wait_until(lambda: desk.track("Guitar R")["drafts"]["2"][index]["settings"]["ratio"] == 2)
+    wait_until(lambda: desk.track("Guitar R")["drafts"]["2"]["chain"][index]["settings"]["ratio"] == 2)
 
 
 def test_a_starting_point_fills_the_settings_in_one_step(desk, driver):

@@ -141,7 +141,7 @@ def test_removing_a_key_asks_and_leaves_the_other_following_itself(desk, driver)
 
 def test_a_flat_kick_gets_its_punch_back(desk, driver):
     add(desk, "Kick", "expander")
-    start_from(desk, "Kick, punch back")
+    start_from(desk, "Kick, attack raised")
     wait_until(lambda: desk.track("Kick")["chain"][-1]["settings"]["direction"] == "up")
 
     def crests():
@@ -149,7 +149,7 @@ def test_a_flat_kick_gets_its_punch_back(desk, driver):
 
     wait_until(lambda: np.ptp(crests()) > 0.5 and crests()[1] > crests()[0])
     desk.click('[data-do="history"]')
-    wait_until(lambda: "Kick: expander from “Kick, punch back”" in wait_for(driver, "dialog[open]").text)
+    wait_until(lambda: "Kick: expander from “Kick, attack raised”" in wait_for(driver, "dialog[open]").text)
     desk.keys(Keys.ESCAPE)
     desk.click('.station.is-selected [title="Remove"]')
 

@@ -208,7 +208,7 @@ def note_level(take, at_s, midi):
 
 def test_the_boom_comes_down_to_its_neighbours_and_other_notes_stay():
     bass, notes = strings.make_bass(), [n for n in strings.bass_notes() if n[1] > 0.3]
-    point = find_starting_point("dynamic_eq", "Bass, one booming note")
+    point = find_starting_point("dynamic_eq", "Bass, one loud note")
 
     out, _ = run("dynamic_eq", bass, **point.settings)
 

@@ -13,6 +13,7 @@ from reins.core.engine.chain import Chain
 from reins.core.engine.graph import Graph
 from reins.core.engine.length import session_frames, sounding_frames, strip_frames
 from reins.core.engine.live import LiveClock
+from reins.core.engine.mixer import Mixer
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Block
 from reins.core.processors.making import Make, tail_s
@@ -208,3 +209,43 @@ def test_no_tail_is_longer_than_twenty_seconds(make_take):
     )
 
     assert sounding_frames(document, {"a": make_take(np.zeros((1, 10)))}) == 10 + 20 * RATE
+
+
+class Widening(PROCESSORS["level"]):
+    """Makes two sides of one: as it came, and upside down."""
+
+    @classmethod
+    def channels_out(cls, settings, channels):
+        return 2
+
+    def process(self, block):
+        made = super().process(block)
+        return made if made.shape[0] == 2 else np.stack([made[0], -made[0]])
+
+
+def test_what_widens_is_followed_by_chain_pan_and_keys(monkeypatch):
+    monkeypatch.setitem(PROCESSORS, "level", Widening)
+    wide = parse_entry({"id": "w", "type": "level"}, "x")
+    duck = {"id": "d", "type": "ducker", "settings": {"key": {"source": "t/after:right"}}}
+    tracks = {
+        "t": Track(name="T", take_id="mono", chain=[wide, parse_entry({"id": "c", "type": "compressor"}, "x")]),
+        "u": Track(name="U", take_id="mono", mute=True, chain=[parse_entry(duck, "x")]),
+    }
+    mono = SOUND[:1].copy()
+    plain = Document(name="x", tracks=tracks | {"t": tracks["t"].model_copy(update={"chain": []})}, order=["t", "u"])
+    document = Document(name="x", tracks=tracks, order=["t", "u"])
+
+    made = {k: Mixer(d, {"mono": sound_of(mono)}) for k, d in (("wide", document), ("changed", plain))}
+    for mixer in made.values():
+        mixer.start(Stream(0))
+    out = made["wide"].process(2400)
+    made["changed"].process(1024)
+    made["changed"].change(document)
+    later = np.concatenate([made["changed"].process(344) for _ in range(4)], axis=1)
+
+    assert made["wide"].graph.players["t"].plain.shape[0] == 2
+    np.testing.assert_allclose(out[0], -out[1], atol=1e-12)  # stereo, at rest untouched: no mono pan law
+    assert np.abs(out[0]).max() > 0.05
+    np.testing.assert_allclose(later[0, 1000:], -later[1, 1000:], atol=1e-9)
+    keyed = made["wide"].graph.players["u"].chain.chain.heard("d").signal
+    np.testing.assert_allclose(keyed[0], made["wide"].graph.players["t"].plain[1], atol=1e-12)

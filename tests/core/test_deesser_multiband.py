@@ -115,7 +115,7 @@ def test_the_deesser_can_hold_the_middle_alone():
 
 def test_esses_come_down_and_vowels_stay_in_quiet_and_loud_lines():
     singer, syllables = voices.make_singer(), voices.sung_syllables()
-    point = find_starting_point("deesser", "Voice, hot esses")
+    point = find_starting_point("deesser", "Voice, loud esses")
     band = scipy.signal.butter(4, voices.ESS_BAND_HZ, "bandpass", fs=RATE, output="sos")
 
     out, _ = run("deesser", singer, **point.settings)

@@ -100,7 +100,7 @@ def test_the_desk_adds_it_on_and_a_chain_file_has_it_off():
     document, _ = AddProcessor(kind="add_processor", strip_id="t", processor_id="p", type="dynamic_eq").apply(document)
     assert document.strip("t").chain[0].settings.match_highs
     document, _ = StartFrom(
-        kind="start_from", strip_id="t", processor_id="p", name="Voice, chest and bite"
+        kind="start_from", strip_id="t", processor_id="p", name="Voice, lows and presence"
     ).apply(document)  # fmt: skip
     assert document.strip("t").chain[0].settings.match_highs
     assert not parse_entry({"type": "dynamic_eq"}, "x").settings.match_highs

@@ -49,7 +49,7 @@ CHANGES = [
     {"kind": "set_session", "loop": {"on": True, "start_frame": 10, "end_frame": 99}},
     on("copy_draft", draft=3),
     on("use_draft", draft=2),
-    on("start_from", processor_id="c", name="Snare, keep the crack"),
+    on("start_from", processor_id="c", name="Snare, attack left as it is"),
     on("duplicate_track", new_track_id="u"),
     {"kind": "move_track", "track_id": "u", "index": 0},
     {"kind": "add_bus", "bus_id": "b", "name": "Drums", "members": ["t", "u"]},
@@ -94,7 +94,8 @@ def test_labels_are_what_a_person_understands(db):
     assert labels[5] == "Snare: fader −7.5 dB, mute on"
     assert labels[6] == "Session: loop on"
     assert labels[7:10] == [
-        "Snare: draft 1 copied to draft 3", "Snare: draft 1 → draft 2", "Snare: compressor from “Snare, keep the crack”"
+        "Snare: draft 1 copied to draft 3", "Snare: draft 1 → draft 2",
+        "Snare: compressor from “Snare, attack left as it is”",
     ]  # fmt: skip
     assert labels[11:13] == ["Snare copy: moved to place 1", "Drums: bus made of Snare, Snare copy"]
     assert labels[15:20] == [

@@ -137,7 +137,7 @@ class Track(_Routed):
     start_frame: int = Field(0, ge=0, le=MAX_FRAME)
     stamp_frame: int | None = Field(None, ge=0, le=MAX_FRAME)  # the take's own time stamp, since midnight
     trim_db: float = number(
-        0.0, -24, 24, label="Trim", unit="dB", group="Mix", step=0.5, scale="db",
+        0.0, -24, 24, label="Trim", unit="dB", group="Mix", step=0.5, scale="db", moves=False,
         help="Level of the take before its chain: brings a quiet recording up to where thresholds lie.",
     )  # fmt: skip
     inverted: bool = choice(

@@ -13,7 +13,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from reins.core.changes import SetProcessor, SetStrip
+from reins.core.changes import PutRein, SetProcessor, SetStrip
 from reins.core.engine.graph import only_retuned
 from reins.core.engine.listening import LISTENS, Listening
 from reins.core.engine.live import LiveBlock, LiveClock
@@ -82,6 +82,9 @@ class DeskPlayer:
                     if entry.id == message["processor_id"]:
                         prepare(entry.type, entry.settings, self._trial.sample_rate)
                 return {"type": "tried", "document": self._trial, "retuned": only_retuned(before, self._trial)}
+            elif kind == "try_rein":
+                place = {k: message[k] for k in ("strip_id", "rein_id", "rein")}
+                self._trial = PutRein(kind="put_rein", **place).tried(self._trial)
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
                 self._trial = change.apply(self._trial)[0]
@@ -282,6 +285,7 @@ def _sight(sight: Sight) -> dict[str, Any]:
     return {
         "points": {k: [round(v, 1) for v in point] for k, point in sight.points.items()},
         "bands": {k: round(v, 2) for k, v in sight.bands.items()},
+        "moved": {k: round(v, 3) for k, v in sight.moved.items()},
         "curve": None if sight.curve_db is None else np.round(sight.curve_db, 1).tolist(),
         "spectra": {k: np.rint(row).astype(int).tolist() for k, row in sight.spectra.items()},
     }

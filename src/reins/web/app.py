@@ -24,8 +24,9 @@ from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
+from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
-from reins.web import files, live, routes, shelf
+from reins.web import files, live, reins, routes, shelf
 from reins.web.bounds import Bounds
 from reins.web.guard import STATIC, static_version
 
@@ -80,12 +81,13 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     sounds = Sounds(house)
     app.state.admission = Admission()
     app.state.frequencies = Frequencies(house, sounds)
+    app.state.rein_views = ReinViews(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)
     app.state.templates.env.globals["static"] = f"/static/{version}"
     app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
-    for router in (shelf.router, routes.router, files.router):
+    for router in (shelf.router, routes.router, files.router, reins.router):
         app.include_router(router, responses=PROBLEMS)
     app.include_router(live.router)
     app.add_middleware(Bounds, max_upload_bytes=settings.max_upload_bytes)

@@ -9,6 +9,7 @@ from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
+from reins.services.reins import ReinViews
 
 
 def _house(request: Request) -> House:
@@ -36,8 +37,14 @@ def _matching(request: Request) -> Matching:
     return found
 
 
+def _rein_views(request: Request) -> ReinViews:
+    found: ReinViews = request.app.state.rein_views
+    return found
+
+
 TheHouse = Annotated[House, Depends(_house)]
 TheJobs = Annotated[Jobs, Depends(_jobs)]
 ThePreviews = Annotated[Previews, Depends(_previews)]
 TheFrequencies = Annotated[Frequencies, Depends(_frequencies)]
 TheMatching = Annotated[Matching, Depends(_matching)]
+TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

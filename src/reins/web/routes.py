@@ -15,6 +15,7 @@ from reins.core.starting_points import starting_points
 from reins.services import editing, guide, points
 from reins.services.frequencies import points as points_told
 from reins.web.depends import TheFrequencies, TheHouse, TheMatching, ThePreviews
+from reins.web.reins import rein_catalogue
 
 router = APIRouter()
 Frame = Annotated[int, Field(ge=-MAX_FRAME, le=MAX_FRAME)]  # services say what of it makes sense
@@ -53,6 +54,7 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
             "master": describe_fields(Master),
         },
         "sessionSettings": [row for row in describe_fields(Document) if row["group"] == "Time"],
+        "reins": rein_catalogue(),
         "ownPoints": points.own_points(house),
         "frequencies": points_told(),
         "sound": {"worklet": f"{static}/js/worklet.js", "worker": f"{static}/js/liveworker.js"},

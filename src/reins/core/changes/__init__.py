@@ -36,7 +36,7 @@ from reins.core.sessions import Document, Loop, Name
 from reins.core.settings.models import MisfitError, Strict
 from reins.errors import SettingsError
 
-__all__ = ["AddTrack", "Change", "SetProcessor", "SetSession", "SetStrip", "parse_change"]
+__all__ = ["AddTrack", "Change", "PutRein", "SetProcessor", "SetSession", "SetStrip", "parse_change"]
 
 
 class SetSession(Strict):

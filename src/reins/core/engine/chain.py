@@ -52,13 +52,14 @@ class PassedBy:
     key_heard = None
     carried: ClassVar[tuple[str, ...]] = ("_delay",)
 
-    def __init__(self, channels: int, latency_frames: int) -> None:
-        self.latency_frames = latency_frames
+    def __init__(self, channels: int, channels_out: int, latency_frames: int) -> None:
+        self.latency_frames, self._channels_out = latency_frames, channels_out
         self._delay = Delay(channels, latency_frames)
 
     def process(self, block: Block) -> Array:
-        """The sound, delayed."""
-        return self._delay.process(block.sound)
+        """The sound, delayed, on as many channels as it would have been."""
+        late = self._delay.process(block.sound)
+        return late if late.shape[0] == self._channels_out else np.repeat(late, self._channels_out, axis=0)
 
     @property
     def leaves_late(self) -> int:
@@ -82,19 +83,21 @@ class Stage:
     processor: Processor | Oversampled | PassedBy
     keys: dict[str, Delay]
     latency_before: int
+    channels: int  # that come in
     applied: Any = None  # what was applied last of settings that move by rows; see processors.moving
 
     @property
     def place(self) -> tuple[object, ...]:
         """What another stage must be alike in to go on from this one's state."""
-        return self.entry.id, self.entry.type, tuple(self.keys), self.make
+        return self.entry.id, self.entry.type, tuple(self.keys), self.make, self.channels
 
     def retuned(self, entry: ProcessorEntry) -> "Stage":
         """A stage that goes on from a copy of this one's state with an entry made alike."""
         processor = twin_of(self.processor)
         if self.goes_on_with(entry) and not isinstance(processor, PassedBy):
             processor.apply(entry.settings)
-        return Stage(entry, self.make, processor, twin_of(self.keys) if self.keys else {}, self.latency_before)
+        keys = twin_of(self.keys) if self.keys else {}
+        return Stage(entry, self.make, processor, keys, self.latency_before, self.channels)
 
     def goes_on_with(self, entry: ProcessorEntry) -> bool:
         """Whether the settings of an entry are others than those that a copy of the processor has."""
@@ -149,6 +152,14 @@ def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int, on_take: b
     return sum(make_of(entry, sample_rate=sample_rate, on_take=on_take).latency_frames for entry in entries if entry.on)
 
 
+def channels_after(entries: list[ProcessorEntry], channels: int) -> int:
+    """How many channels a chain gives where so many come in."""
+    for entry in entries:
+        if entry.on:
+            channels = PROCESSORS[entry.type].channels_out(entry.settings, channels)
+    return channels
+
+
 def settling_frames(entries: list[ProcessorEntry], sample_rate: int) -> int:
     """Frames a fresh chain has to hear until it stands as if it had always run, as far as that can be afforded."""
     on = [entry for entry in entries if entry.on]
@@ -187,14 +198,17 @@ class Chain:
         """Make the stages; those known by id, type and key go on from a copy of their state."""
         self.entries = entries
         self._stages: list[Stage] = []
-        latency = 0
+        latency, channels = 0, self._channels
         for entry in entries:
             if entry.on:
                 names, make = key_names(entry), make_of(entry, sample_rate=self._sample_rate, on_take=self._on_take)
-                old = known.get((entry.id, entry.type, names, make))
-                stage = self._stage(entry, names, make, old, latency)
+                old = known.get((entry.id, entry.type, names, make, channels))
+                stage = self._stage(entry, names, make, old, latency, channels)
                 latency += stage.processor.latency_frames
+                channels = channels_after([entry], channels)
                 self._stages.append(stage)
+        #: How many channels come out.
+        self.channels_out = channels
         self._hears_before = any(BEFORE in stage.keys for stage in self._stages)
         #: Sum of the latencies of the processors that are on, in frames.
         self.latency_frames = latency
@@ -220,7 +234,8 @@ class Chain:
             raise SettingsError(f"{whose}: key.source “{name}” is not given; keys given: {have}.")
 
     def _stage(
-        self, entry: ProcessorEntry, names: tuple[str, ...], make: Make, old: Stage | None, latency: int
+        self, entry: ProcessorEntry, names: tuple[str, ...], make: Make, old: Stage | None, latency: int,
+        channels_in: int,
     ) -> Stage:  # fmt: skip
         for name in names:
             self._check_key(name, entry.type)
@@ -228,7 +243,7 @@ class Chain:
         processor: Processor | Oversampled
         if old is None or isinstance(old.processor, PassedBy):
             processor = make.processor(
-                entry.settings, channels=self._channels, sample_rate=self._sample_rate, key_channels=channels
+                entry.settings, channels=channels_in, sample_rate=self._sample_rate, key_channels=channels
             )
             processor.know(self._spectrum)
         else:
@@ -238,7 +253,7 @@ class Chain:
             processor.know(self._spectrum)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
         delays = {n: twin_of(known[n]) if n in known else Delay(channels[n], latency) for n in names}
-        return Stage(entry, make, processor, delays, latency)
+        return Stage(entry, make, processor, delays, latency, channels_in)
 
     def process(self, sound: Array, keys: Mapping[str, Array] = {}, when: When | None = None) -> Array:
         """The result (channels, frames) for the next block, always finite.
@@ -306,7 +321,8 @@ class Chain:
     def _pass_by(self, place: int) -> None:
         stage = self._stages[place]
         entry, latency = stage.entry, stage.processor.latency_frames
-        self._stages[place] = replace(stage, processor=PassedBy(self._channels, latency))
+        wide = channels_after([entry], stage.channels)
+        self._stages[place] = replace(stage, processor=PassedBy(stage.channels, wide, latency))
         self.failures[entry.id or str(place)] = (
             f"{PROCESSORS[entry.type].label}, processor {self.entries.index(entry) + 1} of its chain, made what is no "
             "sound and is passed by; change its settings or take it out."
@@ -316,7 +332,8 @@ class Chain:
         """A stage as at the beginning."""
         if isinstance(stage.processor, PassedBy):
             return stage
-        return self._stage(stage.entry, tuple(stage.keys), stage.make, None, stage.latency_before)
+        keys, late = tuple(stage.keys), stage.latency_before
+        return self._stage(stage.entry, keys, stage.make, None, late, stage.channels)
 
     def gains(self) -> list[tuple[ProcessorEntry, dict[str, Array], int]]:
         """After `process`: each processor's moving gains and marks, and the latency of the sound they acted on."""
@@ -324,6 +341,10 @@ class Chain:
             (s.entry, s.processor.gains_db | s.processor.marks, s.latency_before + s.processor.latency_frames)
             for s in self._stages
         ]
+
+    def moved_now(self) -> dict[str, float]:
+        """After `process`: what reins move, as they name it, and the value each stood at when the block ended."""
+        return {} if self._mover is None else dict(self._mover.now)
 
     def deepest_db(self) -> dict[str, float]:
         """After `process`: by processor id the gain over the block that is furthest from 0 dB."""
@@ -358,10 +379,14 @@ class Chain:
 
     def lacks(self, entries: list[ProcessorEntry]) -> bool:
         """Whether something is on in `entries` that has no stage here to go on from."""
-        known = self._known()
-        rate, on_take = self._sample_rate, self._on_take
-        made = {(e.id, e.type, key_names(e), make_of(e, sample_rate=rate, on_take=on_take)) for e in entries if e.on}
-        return not made <= known.keys()
+        known, channels = self._known(), self._channels
+        for entry in entries:
+            if entry.on:
+                make = make_of(entry, sample_rate=self._sample_rate, on_take=self._on_take)
+                if (entry.id, entry.type, key_names(entry), make, channels) not in known:
+                    return True
+                channels = channels_after([entry], channels)
+        return False
 
     def retuned(self, entries: list[ProcessorEntry]) -> "Chain":
         """As evolved, for entries of which every one is made as before and follows what it followed."""

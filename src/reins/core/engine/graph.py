@@ -4,7 +4,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.engine.chain import make_of
+from reins.core.engine.chain import channels_after, make_of
 from reins.core.engine.ear import Ear
 from reins.core.engine.plan import Plan, Tie, make_plan, one_side
 from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
@@ -67,7 +67,8 @@ def _stands_alike(old: Track | Bus | Master, new: Track | Bus | Master, sample_r
     on_take = isinstance(new, Track)
 
     def standing(entry: ProcessorEntry) -> tuple[object, ...]:
-        return entry.id, entry.on, key_names(entry), make_of(entry, sample_rate=sample_rate, on_take=on_take)
+        wide = channels_after([entry], 1)
+        return entry.id, entry.on, key_names(entry), make_of(entry, sample_rate=sample_rate, on_take=on_take), wide
 
     return len(old.chain) == len(new.chain) and all(
         one is other or standing(one) == standing(other) for one, other in zip(old.chain, new.chain, strict=True)
@@ -98,7 +99,10 @@ class Graph:
         return {tie.name: self._channels_of(tie) for tie in self.plan.ties[strip_id]}
 
     def _channels_of(self, tie: Tie) -> int:
-        return 1 if tie.side else 2 if tie.tap == "fader" else self._channels(tie.source)
+        if tie.side or tie.tap == "fader":
+            return 1 if tie.side else 2
+        come = self._channels(tie.source)
+        return come if tie.tap == "before" else channels_after(self.document.strip(tie.source).chain, come)
 
     def _channels(self, strip_id: str) -> int:
         track = self.document.tracks.get(strip_id)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.engine.chain import chain_latency
+from reins.core.engine.chain import chain_latency, channels_after
 from reins.core.routing import destination, in_order, strip_ids, ties
 from reins.core.sessions import MASTER, Document
 
@@ -47,6 +47,7 @@ class Plan:
     in_lead: dict[str, int]
     chain_lead: dict[str, int]
     out_lead: dict[str, int]
+    wide: dict[str, int]  # how many channels each chain makes of one
     fixed: frozenset[str]  # strips whose input others depend on: buses, the master, those tapped before their chain
 
     def tap_lead(self, tie: Tie) -> int:
@@ -59,7 +60,13 @@ class Plan:
         The input of a track that no other listens to before its chain is left out: such a track changes alone.
         """
         return {
-            k: (self.goes_to.get(k), self.ties[k], self.out_lead[k], self.in_lead[k] if k in self.fixed else None)
+            k: (
+                self.goes_to.get(k),
+                self.ties[k],
+                self.out_lead[k],
+                self.in_lead[k] if k in self.fixed else None,
+                self.wide[k],
+            )
             for k in self.order
         }
 
@@ -84,4 +91,5 @@ def make_plan(document: Document) -> Plan:
     tapped = {tie.source for row in tied.values() for tie in row if tie.tap == "before"}
     held = {k for k, row in tied.items() if row}
     fixed = frozenset({MASTER, *document.buses, *tapped, *held})
-    return Plan(tuple(order), goes_to, tied, in_lead, chain_lead, out_lead, fixed)
+    wide = {k: channels_after(document.strip(k).chain, 1) for k in order}
+    return Plan(tuple(order), goes_to, tied, in_lead, chain_lead, out_lead, wide, fixed)

@@ -163,6 +163,7 @@ class StripPlayer:
                 self.chain.change(self.chain.chain.retuned(strip.chain))
             elif strip.chain != self.strip.chain or self._moves_otherwise(strip):
                 self.chain.change(self._successor(strip))
+                self._go_to(strip)  # a chain that comes out on other channels is panned otherwise
             self._retunes = False
             self.strip = strip
 
@@ -199,7 +200,7 @@ class StripPlayer:
 
     def _mix_gains(self, strip: Track | Bus | Master) -> tuple[float, float]:
         fader = db_to_lin(strip.fader_db) if strip.fader_db > FADER_OFF_DB and self._audible else 0.0
-        left, right = pan_gains(getattr(strip, "pan_pct", 0.0), self.channels)
+        left, right = pan_gains(getattr(strip, "pan_pct", 0.0), self.chain.chain.channels_out)
         return fader * left, fader * right
 
     def _put_out(self, result: Array, dry: Array | None) -> None:
@@ -218,7 +219,7 @@ class StripPlayer:
 
         def gains_of(chain: Chain) -> Array:
             moved = chain.strip_moved
-            return moved_gains(moved, chain.strip, self.channels) * audible if moved else standing
+            return moved_gains(moved, chain.strip, chain.channels_out) * audible if moved else standing
 
         fade = self.chain.fade
         now = gains_of(self.chain.chain)

@@ -1,6 +1,6 @@
 """What is told, besides meters, of the strip that is looked at: where its processors stand, and spectra of now."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -39,6 +39,9 @@ class Sight:
     bands: dict[str, float]
     curve_db: Array | None
     spectra: dict[str, Array]
+    moved: dict[str, float] = field(
+        default_factory=dict
+    )  # what reins move of the strip, as they name it, and its value
 
 
 class Watcher:
@@ -65,7 +68,7 @@ class Watcher:
         due = watched.spectra and self._due(player.plain.shape[1])
         bands, curve = self._processor(chain, due)
         spectra = self._spectra_of(mixer, due) if watched.spectra else {}
-        return Sight(chain.points_db(), bands, curve, spectra)
+        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now())
 
     def _processor(self, chain: Chain, due: bool) -> tuple[dict[str, float], Array | None]:
         """Gains and, when due, curve of the processor on the bench; the curve only of one that works by frequency."""

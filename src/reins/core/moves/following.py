@@ -59,6 +59,7 @@ class Follower:
         """The values over the next block of the chain's own sound and of its keys (channels, frames)."""
         signal = gathered(self._key, own, keys, self._wide)
         heard, value = self._path.process(signal), np.empty(signal.shape[1])
+        self.heard = heard
         following.follow_level(heard, self._lanes, self._state, self._levels, self._params, self._scratch, value)
         self._given = {0: value}
         return value

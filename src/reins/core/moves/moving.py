@@ -40,6 +40,7 @@ class Target:
     #: The last two values a key had on the grid; kept when the chain is changed.
     trail: Array = field(default_factory=lambda: np.full(2, np.nan))
     free: bool = False  # whether it cannot leave its limits: what moves it alone stays between two values within them
+    what: str = ""  # as the reins name it
     carried: ClassVar[tuple[str, ...]] = ("trail",)
 
     def over(self, when: When, followers: Mapping[str, Follower], late: int) -> Array:
@@ -119,6 +120,7 @@ class Mover:
         sample_rate: int, key_channels: Mapping[str, int], known: "Mover | None" = None,
     ) -> None:  # fmt: skip
         self.reins = [rein for rein in reins if rein.on]
+        self.now: dict[str, float] = {}  # what each moved setting was when the block ended
         self._followers: dict[str, Follower] = {}
         for place, rein in enumerate(self.reins):
             if isinstance(rein.by, ByKey):
@@ -149,7 +151,7 @@ class Mover:
             return
         settings = strip if place == STRIP else entries[place].settings
         rest = float(way.place(value_at(settings, path)))
-        target = self._targets.setdefault(place, {}).setdefault(path, Target(path, way, rest))
+        target = self._targets.setdefault(place, {}).setdefault(path, Target(path, way, rest, what=move.what))
         if isinstance(rein.by, ByLine):
             target.curves.append((by_line(rein.by, way, rest), 1.0))
             return
@@ -177,6 +179,7 @@ class Mover:
         for path, target in targets.items():
             if target.way.moves in ("gain", "drive"):
                 moved.gains[path] = target.over(leaving, self._followers, late + latency)
+                self.now[target.what] = float(moved.gains[path][-1])
                 if target.way.moves == "drive":
                     moved.drives[path] = target.over(when, self._followers, late) if latency else moved.gains[path]
         grid = [target for target in targets.values() if target.way.moves == "grid"]
@@ -184,6 +187,7 @@ class Mover:
             moved.rows = rows = rows_of(when)
             for target in grid:
                 rows.at[target.path], rows.to[target.path] = target.on_grid(when, rows, self._followers, late)
+                self.now[target.what] = float(rows.to[target.path][-1])
             bound = getattr(self._settings[place], "bound", None)
             if bound is not None:
                 bound(rows.at)
@@ -193,11 +197,9 @@ class Mover:
     def strip(self, when: When, late: int) -> dict[str, Array]:
         """By name what moves fader and pan over a block of the chain's result, `late` frames after its source."""
         targets = self._targets.get(STRIP, {})
-        return {path: target.over(when, self._followers, late) for path, target in targets.items()}
-
-    def now(self) -> dict[str, float]:
-        """By rein the value of each that follows a key."""
-        return {name: follower.value for name, follower in self._followers.items()}
+        moved = {path: target.over(when, self._followers, late) for path, target in targets.items()}
+        self.now |= {targets[path].what: float(values[-1]) for path, values in moved.items()}
+        return moved
 
 
 def mover_twin(mover: Mover | None) -> Mover | None:

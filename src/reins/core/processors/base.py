@@ -128,8 +128,8 @@ class Processor(ABC):
     #: The setting whose level is drawn as a line across the take, where there is one.
     line: ClassVar[str | None] = None
     #: How its settings lie on the frequencies, for the view spectrum: from low_hz to high_hz; bells, shelves and cuts
-    #: of its bands; bands that crossovers part.
-    covers: ClassVar[Literal["span", "bells", "splits"] | None] = None
+    #: of its bands; bands that crossovers part; the corners of one filter.
+    covers: ClassVar[Literal["span", "bells", "splits", "corners"] | None] = None
     #: Whether a tie drawn to a strip that has none makes one of these.
     made_by_tie: ClassVar[bool] = False
     #: Ready bands: lowest and highest frequency in Hz, and what they are called.

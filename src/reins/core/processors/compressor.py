@@ -40,12 +40,10 @@ class CompressorSettings(DetectorSettings):
         step=0.5,
         moves="drive",
     )
-    attack_ms: float = usual.attack_ms(
-        10.0, "How long until it has taken hold; slow leaves the start of a hit as it is."
-    )
+    attack_ms: float = usual.attack_ms(10.0, "How long until it acts; slow leaves the start of a hit as it is.")
     hold_ms: float = usual.hold_ms(0.0, "How long it stays down before it starts to let go.")
     release_ms: float = usual.release_ms(
-        120.0, "How long it takes to let go; too short makes bass distort, too long flattens."
+        120.0, "How long it takes to go back; too short distorts low notes, too long holds the next hit too."
     )
     auto_release: bool = usual.auto_release()
     makeup_db: float = usual.gain_db(

@@ -67,9 +67,13 @@ class DeesserSettings(KeyedSettings):
         4.0, "How many dB in make one dB out above the threshold; 100 lets nothing more through."
     )
     knee_db: float = usual.knee_db(3.0, "How gently the hold sets in around the threshold.")
-    range_db: float = usual.range_db(12.0, "The most it may ever take away; too much makes a lisp. 60 means no limit.")
-    attack_ms: float = usual.attack_ms(1.0, "How long until it has taken hold; esses are short, so keep it quick.")
-    release_ms: float = usual.release_ms(60.0, "How long it takes to let go; too long dulls the vowel after the ess.")
+    range_db: float = usual.range_db(
+        12.0, "The most it may ever take away; more than 10 dB takes esses away. 60 means no limit."
+    )
+    attack_ms: float = usual.attack_ms(1.0, "How long until it acts; esses are short.")
+    release_ms: float = usual.release_ms(
+        60.0, "How long it takes to go back; too long takes highs from the vowel after the ess."
+    )
     auto_release: bool = usual.auto_release("Lets go quickly after a lone ess, slowly after many.")
 
     def bound(self, moved: dict[str, Any]) -> None:

@@ -87,7 +87,7 @@ class Filter(Processor):
     label = "Filter"
     about = "Cuts, tilt and shelves, to be swept by hand, beat or key."
     views = ("spectrum",)
-    covers = "bells"
+    covers = "corners"
     timed_with = {"low_cut_hz": 120.0, "high_cut_hz": 9000.0, "tilt_db": 3.0}
     carried = ("_low_cut", "_high_cut", "_states")
     Settings = FilterSettings

@@ -35,7 +35,7 @@ class GateSettings(DetectorSettings):
     threshold_db: float = usual.threshold_db(-40.0, "Opens when the sound is louder than this.")
     hysteresis_db: float = number(
         4.0, 0, 24, label="Hysteresis", unit="dB", group="Level", step=0.5,
-        help="Closes only this much below the threshold, so that a wavering tail does not make it chatter.",
+        help="Closes only this much below the threshold, so that a level near it does not open and close it in turn.",
     )  # fmt: skip
     range_db: float = usual.range_db(
         90.0, "How much quieter it is when closed; 6 dB only leans, 90 is silence.", high=90
@@ -43,9 +43,7 @@ class GateSettings(DetectorSettings):
     invert: bool = choice(
         False, label="Invert", group="Level", help="Closes when it would open: the loud parts go, the rest stays.",
     )  # fmt: skip
-    attack_ms: float = usual.attack_ms(
-        1.0, "How long it takes to open; slow fades the hit in and takes its edge.", high=100
-    )
+    attack_ms: float = usual.attack_ms(1.0, "How long it takes to open; slow takes the attack of a hit.", high=100)
     hold_ms: float = usual.hold_ms(40.0, "How long it stays open after the sound has fallen.", high=2000)
     release_ms: float = usual.release_ms(120.0, "How long it takes to close; too short cuts the decay off.", high=4000)
     auto_release: bool = usual.auto_release("Closes quickly behind a lone hit, slowly after a long passage.")

@@ -46,7 +46,7 @@ class LimiterSettings(ProcessorSettings):
         3.0, 0.5, 10, label="Lookahead", unit="ms", group="Time", step=0.1, moves=False,
         help="How long before a peak the hold begins; longer is smoother.",
     )  # fmt: skip
-    release_ms: float = usual.release_ms(80.0, "How long it takes to let go; short is loud, too short distorts.")
+    release_ms: float = usual.release_ms(80.0, "How long it takes to go back; short is loud, too short distorts.")
     auto_release: bool = usual.auto_release("Lets go quickly after a lone peak, slowly after a long passage.")
     link_pct: float = usual.share_pct(
         100.0,

@@ -56,6 +56,9 @@ export async function takeMap(id, strip, body, signal) {
   return new Uint8Array(await response.arrayBuffer());
 }
 
+export const folded = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/folded`, body);
+export const followed = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/followed`, body, signal);
+export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, body);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);
 export const matchMakeup = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/makeup`, {});

@@ -9,7 +9,8 @@ const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepe
 const GATE_FACTS = [["open", "open for"], ["openings", "openings"], ["shortest", "shortest"]];
 const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"], ["quietest", "quietest tenth"]];
 const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip, LUFS"]];
-const GROUPS = ["Level", "Time", "Detect", "Sidechain", "Out"];
+const GROUPS = ["Level", "Beat", "Width", "Cuts", "Tilt", "Shelves", "Time", "Detect", "Sidechain", "Key filter", "Out"];
+const OF_KEYS = ["Sidechain", "Key filter"];
 
 export class Bench {
   /**
@@ -26,6 +27,9 @@ export class Bench {
     this.controls = new Map();
     this.answer = this.levels = this.now = null;
     this.views = [];
+    document.addEventListener("pointerdown", ({ target }) => { // a click beside it closes what has opened
+      if (this.openFilter?.open && !this.openFilter.contains(target)) this.openFilter.open = false;
+    });
     for (const canvas of [this.curve, this.burst, this.deep]) new ResizeObserver(() => this.paint()).observe(canvas);
   }
 
@@ -35,7 +39,8 @@ export class Bench {
     Object.assign(this, { type, views, line, answer: null, own: null });
     this.controls.clear();
     settings = settings.filter(({ kind }) => kind !== "list");
-    const groups = GROUPS.map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
+    const groups = GROUPS.filter((name) => name !== "Key filter").map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
+    this.keyFilter = settings.filter((s) => s.group === "Key filter" && s.name.startsWith("key."));
     const count = (group) => settings.filter((s) => s.group === group).length;
     this.panel.classList.toggle("is-out-under-level", count("Level") < count("Sidechain"));
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));
@@ -46,7 +51,36 @@ export class Bench {
     const title = element("h3", "group-title");
     title.textContent = name;
     box.append(title, ...rows.map((setting) => this.control(setting).root));
+    if (name === "Sidechain") this.fillSidechain(box, title);
     return box;
+  }
+
+  /** The way of a key: a latch to hear it, ready curves, and its bell and shelf, which open. */
+  fillSidechain(box, title) {
+    const latch = element("button", "text-button key-latch", { type: "button", "aria-pressed": "false", "data-do": "latch-key", "data-help": "Hear what the detector hears; it is also heard while one of these controls is in the hand." });
+    latch.textContent = "hear";
+    latch.addEventListener("click", () => this.to.latchKey());
+    this.latch = latch;
+    title.append(" ", latch);
+    const curves = element("select", "control-list key-curves", { "aria-label": "Ready key curve", "data-help": "Ready filters for what the detector hears.", "data-do": "key-curve" });
+    curves.replaceChildren(new Option("ready curve", ""), ...this.to.keyCurves.map(({ name, sentence }) => Object.assign(new Option(name, name), { title: sentence })));
+    curves.addEventListener("change", () => {
+      this.to.useKeyCurve(this.to.keyCurves.find(({ name }) => name === curves.value), [...this.controls.keys()].filter((name) => /^key\.(low|high|bell|shelf)/.test(name)));
+      curves.value = "";
+      curves.blur();
+    });
+    const more = element("details", "key-filter");
+    const summary = element("summary", "text-button");
+    summary.textContent = "filter …";
+    summary.title = "Ready curves, bell and shelf of what the detector hears";
+    more.append(summary, curves, ...this.keyFilter.map((setting) => this.control(setting).root));
+    box.querySelector(".control-sources").append(more);
+    this.openFilter = more;
+  }
+
+  /** Show from where to where reins take the settings, by name. */
+  markMoved(spans) {
+    for (const [name, control] of this.controls) control.markMoved?.(spans[name]);
   }
 
   control(setting) {
@@ -55,6 +89,8 @@ export class Bench {
       keep: (value) => this.to.keep(setting.name, value),
       tempo: this.to.tempo,
       sources: this.to.sources,
+      rein: this.to.rein,
+      hold: OF_KEYS.includes(setting.group) ? this.to.holdKey : undefined,
     });
     this.controls.set(setting.name, control);
     if (setting.name === "makeup_db") {

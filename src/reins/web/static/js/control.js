@@ -34,11 +34,44 @@ export class NumberControl {
     this.reach = element("span", "control-reach");
     this.tick = element("span", "control-tick");
     this.bead = element("span", "control-bead");
-    this.line.append(element("span", "control-rail"), this.reach, this.tick, this.bead);
+    this.span = element("span", "control-span");
+    this.ghost = element("span", "control-ghost");
+    this.span.hidden = this.ghost.hidden = true;
+    this.line.append(element("span", "control-rail"), this.span, this.reach, this.tick, this.ghost, this.bead);
     this.root.append(this.label, this.number, this.line);
+    if (to.rein && setting.moves) this.label.append(this.reinButton());
     this.tick.style.left = `${100 * placed(setting.default, setting)}%`;
     this.listen();
     this.show();
+  }
+
+  /** The way from a setting to its rein, or to a new one. */
+  reinButton() {
+    const button = element("button", "control-rein", { type: "button", "aria-label": `Move ${this.setting.label}`, "data-help": "Moves this by the beat, by a key or by hand; where it is moved, shows what moves it.", "data-rein-of": this.setting.name });
+    button.innerHTML = '<svg viewBox="0 0 16 10" width="16" height="10" aria-hidden="true"><path d="M1 7c3 0 3-5 6-5s2 6 5 6c2 0 2-2 3-3"/></svg>';
+    button.addEventListener("click", () => this.to.rein(this.setting.name));
+    return button;
+  }
+
+  /** Show from where to where reins take it, or that none does. @param {[number, number] | undefined} values */
+  markMoved(values) {
+    this.moved = values;
+    this.span.hidden = !values;
+    if (!values) this.ghost.hidden = true;
+    this.root.classList.toggle("is-moved", Boolean(values));
+    if (values) this.showSpan();
+  }
+  showSpan() {
+    const places = [this.value, ...this.moved].map((value) => placed(value, this.setting));
+    const [low, high] = [Math.min(...places), Math.max(...places)];
+    this.span.style.left = `${100 * low}%`;
+    this.span.style.width = `${100 * (high - low)}%`;
+  }
+  /** Where it stands now, as reins move it. */
+  ghostAt(value) {
+    this.ghost.hidden = false;
+    const place = `${(100 * placed(value, this.setting)).toFixed(1)}%`;
+    if (this.ghost.style.left !== place) this.ghost.style.left = place;
   }
 
   listen() {
@@ -65,6 +98,7 @@ export class NumberControl {
     this.bead.style.left = `${100 * at}%`;
     this.reach.style.left = `${100 * Math.min(at, rest)}%`;
     this.reach.style.width = `${100 * Math.abs(at - rest)}%`;
+    if (this.moved) this.showSpan();
     this.line.setAttribute("aria-valuenow", this.value);
     this.line.setAttribute("aria-valuetext", spoken(this.value, this.setting));
   }
@@ -95,6 +129,7 @@ export class NumberControl {
     this.line.focus();
     this.line.setPointerCapture(event.pointerId);
     this.held = true;
+    this.to.hold?.(true);
     const width = this.line.clientWidth;
     let place = placed(this.value, this.setting);
     let x = event.clientX;
@@ -106,6 +141,7 @@ export class NumberControl {
     const onEnd = () => {
       this.line.removeEventListener("pointermove", onMove);
       this.held = false;
+      this.to.hold?.(false);
       this.settle();
     };
     this.line.addEventListener("pointermove", onMove);
@@ -234,7 +270,44 @@ export class SourceControl {
   }
 }
 
-const KINDS = { choice: ChoiceControl, source: SourceControl };
+/** More sounds that a detector hears beside the one it follows, each with its gain. */
+export class SourcesControl {
+  constructor(setting, to) {
+    Object.assign(this, { setting, to, value: [] });
+    this.root = element("div", "control control-sources", { "data-setting": setting.name, "data-help": setting.help });
+    this.rows = element("div", "source-rows");
+    this.add = element("button", "text-button", { type: "button", "data-do": "add-source", "data-help": setting.help });
+    this.add.textContent = "+ another sound";
+    this.add.addEventListener("click", () => to.keep([...this.value, { source: "before", gain_db: 0 }]));
+    this.root.append(this.rows, this.add);
+  }
+
+  set(value) {
+    if (JSON.stringify(value) === JSON.stringify(this.value) && this.rows.childElementCount === value.length) return;
+    this.value = value;
+    this.add.hidden = value.length >= this.setting.most;
+    this.rows.replaceChildren(...value.map((one, index) => this.row(one, index)));
+  }
+
+  row(one, index) {
+    const row = element("div", "source-row");
+    const changed = (more) => this.value.map((old, k) => (k === index ? { ...old, ...more } : old));
+    const list = element("select", "control-list", { "aria-label": `Sound ${index + 2}` });
+    list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === one.source)));
+    list.addEventListener("change", () => this.to.keep(changed({ source: list.value })));
+    const gain = new NumberControl({ name: `also.${index}`, label: `Gain of sound ${index + 2}`, unit: "dB", low: -24, high: 24, default: 0, step: 0.5, scale: "db", help: "Its level among what is heard." }, {
+      attempt: (value) => this.to.attempt(changed({ gain_db: value })), keep: (value) => this.to.keep(changed({ gain_db: value })), tempo: this.to.tempo, hold: this.to.hold,
+    });
+    gain.set(one.gain_db);
+    const away = element("button", "text-button", { type: "button", "aria-label": `Sound ${index + 2} no more` });
+    away.textContent = "×";
+    away.addEventListener("click", () => this.to.keep(this.value.filter((_, k) => k !== index)));
+    row.append(list, gain.number, away);
+    return row;
+  }
+}
+
+const KINDS = { choice: ChoiceControl, source: SourceControl, sources: SourcesControl };
 
 /** The control that fits a setting. */
 export const makeControl = (setting, to) => new (KINDS[setting.kind] ?? NumberControl)(setting, to);

@@ -3,17 +3,20 @@
 import * as api from "./api.js";
 import { Bench } from "./bench.js";
 import { NumberControl } from "./control.js";
-import { editing } from "./editing.js";
-import { files } from "./files.js";
+import { editing } from "./state/editing.js";
+import { files } from "./state/files.js";
 import { frequencies } from "./frequencies.js";
-import { hearing } from "./hearing.js";
+import { hearing } from "./state/hearing.js";
 import { holdKeys, keyHandler, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Overview } from "./overview.js";
 import { overlaid } from "./paths.js";
 import { Previewer } from "./previewer.js";
 import { putText } from "./put.js";
-import { rememberedRoom, room } from "./room.js";
+import { rememberedRoom, room } from "./state/room.js";
+import { keeping } from "./state/keeping.js";
+import { reins } from "./state/reins.js";
+import { transport } from "./state/transport.js";
 import { MasterReading } from "./reading.js";
 import { keysOf } from "./shapes.js";
 import { meterStation } from "./stations.js";
@@ -27,6 +30,7 @@ const PATIENCE_MS = 120;
 const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
+  "reinbench", "moving", "reinlist", "drafts",
 ];
 
 /** One object with the values and getters of all parts. */
@@ -36,7 +40,7 @@ const joined = (...parts) => parts.reduce((whole, part) => Object.defineProperti
 export const desk = (data) => () => {
   // Kept out of Alpine's reach: these change sixty times a second.
   const kit = { parts: {}, attempted: {}, changes: 0, underway: 0, told: null };
-  return joined(shown(kit, data), hearing(kit), editing(kit, data), files(kit), frequencies(kit, data), room(kit));
+  return joined(shown(kit, data), keeping(kit), transport(kit), hearing(kit), editing(kit, data), files(kit), frequencies(kit, data), room(kit), reins(kit, data));
 };
 
 const shown = (kit, data) => ({
@@ -91,12 +95,13 @@ const shown = (kit, data) => ({
     const tempo = () => this.document.tempo_bpm;
     kit.overview = new Overview(kit.parts.overview, (start, frames) => kit.view.look(start, frames));
     kit.view = new TakeView(kit.parts.take, {
-      view: () => { kit.previews?.ask(); kit.overview.follow(kit.view.model); this.paintTakeMap(); },
+      view: () => { kit.previews?.ask(); if (kit.reins) this.askFollowed(); kit.overview.follow(kit.view.model); this.paintTakeMap(); },
       seek: (frame) => { kit.live.seek(frame); this.drawNow(); },
       loop: (loop) => this.change({ kind: "set_session", loop }),
       place: () => kit.live.position(),
       levels: rememberedRoom().levels,
       scale: (levels) => this.keepLevels(levels),
+      placeLine: () => kit.lineHand?.place(),
       threshold: (db) => this.attemptThreshold(db),
       keepThreshold: () => kit.bench.controls.get(this.kind.line).settle(),
       nudge: (direction, fine) => kit.bench.controls.get(this.kind.line).nudge(direction, fine),
@@ -106,6 +111,11 @@ const shown = (kit, data) => ({
       keep: (name, value) => this.keepSetting(name, value),
       match: () => this.matchMakeup(),
       sources: () => this.keySources(),
+      keyCurves: data.reins.keyCurves,
+      useKeyCurve: (curve, names) => this.useKeyCurve(curve, names),
+      latchKey: () => this.hear(this.listen === "key" ? "result" : "key"),
+      holdKey: (held) => this.holdKey(held),
+      rein: (name) => this.reinFor(`${this.processorId}.${name}`),
       tempo,
     });
     kit.times = data.sessionSettings.map((setting) => {
@@ -121,10 +131,12 @@ const shown = (kit, data) => ({
       route: (stripId, bus) => this.change({ kind: "route_strip", strip_id: stripId, bus }),
       select: (stripId) => this.select(stripId),
       tie: (from, to) => this.tie(from, to),
+      rein: (stripId, name) => { if (stripId !== this.stripId) this.select(stripId); this.reinFor(`strip.${name}`); },
       tempo,
     });
     kit.reading = new MasterReading(kit.parts.reading);
     kit.previews = new Previewer(this.session.id, () => this.wish(), (answer) => this.draw(answer), (busy) => { this.drawing = busy; });
+    this.beginReins();
     this.beginFrequencies();
     this.beginRoom();
     window.addEventListener("keydown", keyHandler(this));
@@ -171,51 +183,11 @@ const shown = (kit, data) => ({
 
   changeTheme() { window.changeTheme(); },
 
-  complain(sentence) {
-    this.problem = sentence;
-    clearTimeout(kit.complaint);
-    kit.complaint = setTimeout(() => { this.problem = ""; }, 9000);
-  },
-
-  async tried(work) {
-    try {
-      return await work();
-    } catch (error) {
-      if (!(error instanceof api.ApiError)) throw error;
-      this.complain(error.message);
-      return null;
-    }
-  },
-
-  /** Send a change, then show what is kept: the change, or, when it was refused, what was there before. */
-  async send(work) {
-    kit.changes += 1;
-    kit.underway += 1;
-    const kept = await this.tried(work);
-    kit.underway -= 1;
-    await this.refresh();
-    return kept;
-  },
-
-  /** Show what is kept. An answer that an own change has overtaken is dropped: that change asks again. */
-  async refresh() {
-    const before = kit.changes;
-    const state = await this.tried(() => api.getSession(this.session.id));
-    if (!state || before !== kit.changes || kit.underway) return;
-    const heard = JSON.stringify([this.document, this.reaches, this.processorId]);
-    const first = this.empty;
-    this.session = state;
-    kit.live.changeRate(this.document.sample_rate);
-    if (first && !this.empty) this.select(this.document.order[0]);
-    else if (this.strip) this.showAll();
-    else this.select(this.document.order[0] ?? "master");
-    if (heard !== JSON.stringify([this.document, this.reaches, this.processorId])) this.askMatching();
-  },
-
   select(stripId) {
     const other = stripId !== this.stripId;
     this.stripId = stripId;
     if (other) this.changeBench();
+    if (other) this.reinId = null;
     if (other || !this.processor) this.processorId = this.chain[0]?.id ?? null;
     kit.view.show({ end: this.session.frames || 1, ...(other ? { picture: null, rough: null } : {}) });
     if (other) {
@@ -246,6 +218,7 @@ const shown = (kit, data) => ({
   selectProcessor(id) {
     if (id !== this.processorId) this.changeBench();
     this.processorId = id;
+    this.reinId = null;
     this.showAll();
   },
 
@@ -264,6 +237,7 @@ const shown = (kit, data) => ({
       kit.bench.build(this.kind);
       kit.bench.set(this.processor.settings);
     }
+    this.showRein();
     this.placePictures();
     this.watchNow();
     this.tellListening();
@@ -310,7 +284,7 @@ const shown = (kit, data) => ({
     const { start, frames, sampleRate } = kit.view.model;
     const chain = this.chain.map(({ id, type, on, settings }) => [id, type, on, id === this.processorId ? overlaid(settings, kit.attempted) : settings]);
     const tried = this.processorId ? kit.attempted : {};
-    const keyed = this.chain.some(({ on, settings }) => on && keysOf(settings).length > 0);
+    const keyed = this.chain.some(({ on, settings }) => on && keysOf(settings).length > 0) || this.reins.length > 0;
     const before = keyed ? this.session.step : this.sourceKey;
     return { strip: this.stripId, processor_id: this.processorId, settings: tried, chain: JSON.stringify([before, chain]), start, frames, columns: kit.view.columns, sampleRate };
   },
@@ -335,23 +309,8 @@ const shown = (kit, data) => ({
     putText(parts.clock, clock(frame / this.document.sample_rate));
     kit.list.meter(live.meters);
     kit.reading.show(live.meters?.master ?? live.last);
+    this.drawMoved(live.meters?.moved);
     kit.bench.point(live.meters?.points[this.processorId] ?? null);
     for (const station of parts.chain.querySelectorAll("[data-processor]")) meterStation(station, live.meters);
   },
-
-  toggle() { if (this.playing) kit.live.stop(); else kit.live.play(kit.live.frame); },
-  toLoopStart() { kit.live.seek(this.document.loop.on ? this.document.loop.start_frame : 0); },
-  toggleLoop() {
-    const { loop } = this.document;
-    const { start, frames } = kit.view.model;
-    const span = loop.end_frame > loop.start_frame ? loop : { start_frame: start, end_frame: Math.min(start + frames, this.session.frames) };
-    this.change({ kind: "set_session", loop: { ...span, on: !loop.on } });
-  },
-  step(list, current, by, choose) {
-    const at = list.indexOf(current);
-    const next = list[Math.min(list.length - 1, Math.max(0, at + by))];
-    if (next && next !== current) choose(next);
-  },
-  neighbourTrack(by) { this.step([...this.document.order, ...this.document.bus_order, "master"], this.stripId, by, (id) => this.select(id)); },
-  neighbourProcessor(by) { this.step(this.chain.map((e) => e.id), this.processorId, by, (id) => this.selectProcessor(id)); },
 });

@@ -2,7 +2,11 @@
 // What of a processor's settings is drawn on the spectrum and the map, and moved there: pegs, edges, thresholds, regions.
 
 /** The names of all outside keys a processor and its bands follow. */
-export const keysOf = ({ key, bands }) => [key, ...(bands ?? []).map((band) => band.key)].flatMap((one) => (one && one.source !== "self" ? [one.source] : []));
+export const keysOf = ({ key, bands }) => [key, ...(bands ?? []).map((band) => band.key)].flatMap((one) => (one ? namesOf(one) : []));
+/** The names of the strips' sounds a key listens to. */
+export const namesOf = (key) => [key.source, ...(key.also ?? []).map((one) => one.source)].filter((name) => name !== "self" && name !== "before");
+/** The names of all keys that the reins of a strip follow. */
+export const keysOfReins = (reins) => (reins ?? []).filter(({ on, by }) => on && by.kind === "key").flatMap(({ by }) => namesOf(by.key));
 
 const HALF = (band) => 2 ** (1 / (2 * Math.max(band.q, 0.3)));
 const LOW = 20;
@@ -72,5 +76,14 @@ const SPAN = {
 
 const NONE = { pegs: () => [], lines: () => [], regions: () => [], thresholds: () => [] };
 
-/** What can be drawn of a processor whose settings cover the frequencies so. @param {"bells" | "splits" | "span" | null | undefined} covers */
-export const shapesOf = (covers) => ({ bells: BELLS, splits: SPLITS, span: SPAN })[covers] ?? NONE;
+const CORNERS = {
+  ...NONE,
+  /** The cuts that are on, and the corners of tilt and shelves that do something. */
+  lines: (settings) => [
+    ["low_cut_hz", "Low cut", settings.low_cut_hz], ["high_cut_hz", "High cut", settings.high_cut_hz], ["tilt_hz", "Tilt", settings.tilt_db],
+    ["low_shelf_hz", "Low shelf", settings.low_shelf_db], ["high_shelf_hz", "High shelf", settings.high_shelf_db],
+  ].filter(([, , acts]) => acts).map(([setting, label]) => ({ setting, label, hz: settings[setting] })),
+};
+
+/** What can be drawn of a processor whose settings cover the frequencies so. @param {"bells" | "splits" | "span" | "corners" | null | undefined} covers */
+export const shapesOf = (covers) => ({ bells: BELLS, splits: SPLITS, span: SPAN, corners: CORNERS })[covers] ?? NONE;

@@ -4,7 +4,7 @@
 import { element, makeControl } from "./control.js";
 import { paintReins } from "./draw/reins.js";
 import { putStyle } from "./put.js";
-import { keysOf } from "./shapes.js";
+import { keysOf, keysOfReins } from "./shapes.js";
 
 const FLOOR_DB = -60;
 const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe"];
@@ -45,8 +45,8 @@ export class StripList {
   /** Ids of the strips whose sound the chain of a strip follows. */
   keysOf(id) {
     const strip = this.document.tracks[id] ?? this.document.buses[id] ?? this.document.master;
-    const sources = strip.chain.filter(({ on }) => on).flatMap(({ settings }) => keysOf(settings)).map((source) => source.split("/")[0]);
-    return [...new Set(sources)];
+    const names = [...strip.chain.filter(({ on }) => on).flatMap(({ settings }) => keysOf(settings)), ...keysOfReins(strip.reins)];
+    return [...new Set(names.map((source) => source.split("/")[0]))];
   }
 
   build(id, kind) {
@@ -59,6 +59,8 @@ export class StripList {
     const known = new Map(this.settings[kind].map((setting) => [setting.name, setting]));
     const controls = ["fader_db", ...MORE].filter((what) => known.has(what)).map((what) => [what, this.control(id, known.get(what))]);
     const switches = ["mute", "solo"].filter((what) => known.has(what)).map((what) => [what, this.switch(id, known.get(what))]);
+    const fader = controls[0][1];
+    fader.number.before(fader.label.querySelector(".control-rein")); // the label of the fader is not shown
     const head = element("div", "strip-head");
     const reins = element("span", "strip-reins");
     head.append(name, goes, reins, ...switches.map(([, button]) => button));
@@ -79,7 +81,17 @@ export class StripList {
       attempt: (value) => this.to.attempt(id, { [setting.name]: value }),
       keep: (value) => this.to.keep(id, { [setting.name]: value }),
       tempo: this.to.tempo,
+      rein: (name) => this.to.rein(id, name),
     });
+  }
+
+  /** Show from where to where reins take fader and pan of a strip; of all others that none is shown. */
+  markMoved(id, spans) {
+    for (const [strip, row] of this.rows) for (const [name, control] of row.controls) control.markMoved?.(strip === id ? spans[name] : undefined);
+  }
+  /** Where a setting of a strip stands now, as reins move it. */
+  ghost(id, name, value) {
+    this.rows.get(id)?.controls.find(([known]) => known === name)?.[1].ghostAt?.(value);
   }
 
   switch(id, { name, label, help }) {

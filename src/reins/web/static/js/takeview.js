@@ -1,7 +1,7 @@
 // The hand on the take: threshold, zoom, scroll, loop and playhead. Paints by draw/take.js.
 
 import { paintMap } from "./draw/map.js";
-import { barFrames, frameAt, layout, paintTake, placeOf } from "./draw/take.js";
+import { barFrames, frameAt, layout, linePlace, paintTake, placeOf } from "./draw/take.js";
 import { deeper, magnified, readLevels, shifted, USUAL } from "./levels.js";
 import { putStyle } from "./put.js";
 
@@ -21,9 +21,11 @@ export class TakeView {
     this.head = root.querySelector(".playhead");
     this.handle = root.querySelector(".threshold-handle");
     this.line = root.querySelector(".threshold-line");
+    this.lineHand = root.querySelector(".line-hand");
+    this.levels = ["floor", "ceiling"].map((name) => [name, root.querySelector(`.rein-${name}`)]);
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null, levels: readLevels(to.levels),
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null, drawn: null, follow: null, levels: readLevels(to.levels),
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));
@@ -54,7 +56,8 @@ export class TakeView {
     const { map, thresholdDb, line } = this.model;
     if (map) paintMap(this.canvas, this.model, map.tiles, map.regions);
     else paintTake(this.canvas, this.model);
-    const none = thresholdDb === null || map !== null;
+    this.placeRein();
+    const none = thresholdDb === null || map !== null || this.model.drawn !== null || this.model.follow !== null;
     this.handle.hidden = this.line.hidden = none;
     if (none) return;
     const y = `${this.place.y(thresholdDb)}px`;
@@ -66,6 +69,31 @@ export class TakeView {
     this.handle.setAttribute("aria-valuemax", line.high);
     this.handle.setAttribute("aria-valuenow", thresholdDb);
     this.handle.setAttribute("aria-valuetext", `${text} dB`);
+  }
+
+  /** The hand on a drawn line, and the two levels of a key. */
+  placeRein() {
+    const { drawn, follow, map } = this.model;
+    this.lineHand.hidden = drawn === null || map !== null;
+    this.to.placeLine?.();
+    for (const [name, handle] of this.levels) {
+      handle.hidden = follow === null || map !== null;
+      if (handle.hidden) continue;
+      const text = `${follow[name].toFixed(1).replace("-", "−")} dB`;
+      handle.style.top = `${this.place.y(follow[name])}px`;
+      handle.textContent = `${name} ${text}`;
+      handle.setAttribute("aria-valuenow", follow[name]);
+      handle.setAttribute("aria-valuetext", text);
+    }
+  }
+  /** Where a frame lies across the hand on a line, and the frame at a place of it. */
+  xOf(frame) { return this.place.left + ((frame - this.model.start) / this.model.frames) * this.place.width; }
+  frameOf(x) { return frameAt(this.place, this.model, x); }
+  lineY(value) { return linePlace(this.place, this.model.drawn).y(value) - this.place.ruler; }
+  lineValue(y) { return linePlace(this.place, this.model.drawn).value(y + this.place.ruler); }
+  lineLimit(value) {
+    const { low, high } = this.model.drawn.setting;
+    return Math.min(high, Math.max(low, Number(value.toPrecision(5))));
   }
 
   playhead(frame) {

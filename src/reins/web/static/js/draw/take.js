@@ -2,6 +2,8 @@
 // standing up from the floor of the same strip.
 
 import { lines, USUAL } from "../levels.js";
+import { traced } from "../bends.js";
+import { placed, spoken } from "../values.js";
 import { blank, db, palette, stroke, write } from "./paper.js";
 
 export const LEFT = 38;
@@ -10,6 +12,7 @@ const RULER = 22;
 const FOOT = 6;
 const STRIP = 0.23; // of the height, for what is held
 const STATE_BAND = 8;
+const RIBBON = 16;
 
 /** Where things are on a canvas of this size. @param {import("../levels.js").Levels} levels */
 export function layout(width, height, levels = USUAL) {
@@ -36,6 +39,8 @@ export function paintTake(canvas, model) {
   paintRuler(ink, place, colours, model);
   if (model.rough && !covers(model)) rough(ink, place, colours, model);
   if (model.picture) envelopes(ink, place, colours, model);
+  if (model.follow) follows(ink, place, colours, model);
+  if (model.drawn) drawnLine(ink, place, colours, model);
   if (model.closingDb != null) closing(ink, place, colours, model.closingDb);
   stroke(ink, colours.ink, 1, [place.left, place.zero], [place.left + place.width, place.zero]);
 }
@@ -172,6 +177,68 @@ function fill(ink, colour, x, edge, base) {
   edge.forEach((y, index) => ink.lineTo(x(index + 0.5), y));
   for (let index = edge.length - 1; index >= 0; index--) ink.lineTo(x(index + 0.5), base(index));
   ink.fill();
+}
+
+/** The level of a key that a rein follows, its floor and ceiling, and the value it makes as a ribbon along the foot. */
+function follows(ink, place, colours, model) {
+  const { follow } = model;
+  ink.save();
+  ink.beginPath();
+  ink.rect(place.left, 0, place.width, place.bottom);
+  ink.clip();
+  for (const level of [follow.floor, follow.ceiling]) stroke(ink, colours.key, 1.5, [place.left, place.y(level)], [place.left + place.width, place.y(level)]);
+  if (follow.key_db) {
+    const x = (index) => across(place, model, follow.start + (index / follow.key_db.length) * follow.frames);
+    ink.setLineDash([4, 3]);
+    stroke(ink, colours.key, 1.25, ...follow.key_db.map((level, index) => [x(index + 0.5), place.y(level)]));
+    ink.setLineDash([]);
+    ink.fillStyle = colours.sheet;
+    ink.fillRect(place.left, place.bottom - RIBBON, place.width, RIBBON);
+    ink.globalAlpha = 0.6;
+    fill(ink, colours.key, x, follow.value.map((value) => place.bottom - value * RIBBON), () => place.bottom);
+    ink.globalAlpha = 1;
+  }
+  ink.restore();
+}
+
+/**
+ * Where values of a drawn line lie: dB about the values there are, all else over the setting's whole range.
+ * @param {object} place @param {{setting: object, points: number[][], rest: number}} drawn
+ */
+export function linePlace(place, { setting, points, rest }) {
+  const [top, bottom] = [place.zero, place.bottom - 4];
+  let [low, high] = [setting.low, setting.high];
+  if (setting.unit === "dB") {
+    const values = [rest, ...points.map((point) => point[1])];
+    low = Math.max(low, Math.min(...values) - 12);
+    high = Math.min(high, Math.max(...values) + 6);
+  }
+  const own = { ...setting, low: setting.scale === "log" && low === 0 ? setting.least : low, high };
+  return {
+    low: own.low, high, y: (value) => bottom - placed(Math.max(own.low, value), own) * (bottom - top),
+    value: (y) => rawAt((bottom - y) / (bottom - top), own),
+  };
+}
+
+const rawAt = (p, { low, high, scale }) => (scale === "log" ? low * (high / low) ** Math.min(1, Math.max(0, p)) : low + Math.min(1, Math.max(0, p)) * (high - low));
+
+/** A line drawn over the take, in its setting's own unit, with the value where it rests. */
+function drawnLine(ink, place, colours, model) {
+  const { drawn, sampleRate } = model;
+  const own = linePlace(place, drawn);
+  const x = (at) => across(place, model, at * sampleRate);
+  ink.save();
+  ink.beginPath();
+  ink.rect(place.left, 0, place.width, place.bottom);
+  ink.clip();
+  ink.setLineDash([2, 4]);
+  stroke(ink, colours.muted, 1, [place.left, own.y(drawn.rest)], [place.left + place.width, own.y(drawn.rest)]);
+  ink.setLineDash([]);
+  const line = traced(drawn.points).map(([at, value]) => [x(at), own.y(value)]);
+  const [first, last] = [line[0], line[line.length - 1]];
+  stroke(ink, colours.ink, 2, [Math.min(place.left, first[0]), first[1]], ...line, [Math.max(place.left + place.width, last[0]), last[1]]);
+  for (const value of [own.high, own.low]) write(ink, colours.ink, spoken(value, drawn.setting), place.left + 6, own.y(value) + (value === own.high ? 8 : -7));
+  ink.restore();
 }
 
 /** Where a frame lies across the picture in CSS pixels, or null when it is out of view. */

@@ -1,7 +1,7 @@
 // Files in and out: bringing in takes, exporting a strip, the mix, stems or the session, with progress and a way to stop.
 
-import * as api from "./api.js";
-import { follow } from "./jobs.js";
+import * as api from "../api.js";
+import { follow } from "../jobs.js";
 
 /** @param {object} kit the desk's parts that Alpine must not see */
 export const files = (kit) => ({

@@ -1,9 +1,9 @@
 // Changing the session: strips, chains, drafts, starting points, steps.
 
-import * as api from "./api.js";
-import { keysOf } from "./shapes.js";
+import * as api from "../api.js";
+import { keysOf, keysOfReins } from "../shapes.js";
 
-const newId = () => crypto.randomUUID().replaceAll("-", "").slice(0, 12);
+export const newId = () => crypto.randomUUID().replaceAll("-", "").slice(0, 12);
 
 /** @param {object} kit the desk's parts that Alpine must not see @param {object} data of the page */
 export const editing = (kit, data) => ({
@@ -40,7 +40,8 @@ export const editing = (kit, data) => ({
   /** What follows this strip as its key, in words. */
   get followers() {
     const strips = { ...this.document.tracks, ...this.document.buses, master: this.document.master };
-    const follows = (strip) => strip.chain.some(({ settings }) => keysOf(settings).some((source) => source.startsWith(`${this.stripId}/`)));
+    const keys = (strip) => [...strip.chain.flatMap(({ settings }) => keysOf(settings)), ...keysOfReins(strip.reins)];
+    const follows = (strip) => keys(strip).some((source) => source.startsWith(`${this.stripId}/`));
     return Object.values(strips).filter(follows).map(({ name }) => name).join(", ");
   },
   removeStrip() {
@@ -94,10 +95,18 @@ export const editing = (kit, data) => ({
   keySources() {
     const strips = [...this.document.order, ...this.document.bus_order].filter((id) => id !== this.stripId);
     const taps = strips.flatMap((id) => {
-      const { name } = this.document.tracks[id] ?? this.document.buses[id];
-      return [[`${id}/after`, name], [`${id}/before`, `${name}, before its chain`]];
+      const strip = this.document.tracks[id] ?? this.document.buses[id];
+      const sides = this.isStereo(strip) ? ["left", "right"].map((side) => [`${id}/after:${side}`, `${strip.name}, ${side}`]) : [];
+      return [[`${id}/after`, strip.name], [`${id}/before`, `${strip.name}, before its chain`], [`${id}/fader`, `${strip.name}, after its fader`], ...sides];
     });
-    return [["self", "itself"], ...taps];
+    return [["self", "itself"], ["before", "itself, before the chain"], ...taps];
+  },
+  isStereo(strip) { return strip.take_id === undefined || this.session.takes[strip.take_id]?.channels === 2; },
+  /** A ready curve of a key: its filters as the curve has them, all others off. */
+  useKeyCurve(curve, names) {
+    const defaults = Object.fromEntries(names.map((name) => [name, this.kind.settings.find((s) => s.name === name).default]));
+    const own = Object.fromEntries(Object.entries(curve.settings).map(([name, value]) => [`key.${name}`, value]));
+    return this.onProcessor("set_processor", this.processor, { settings: { ...defaults, ...own } });
   },
   /** A rein drawn from one strip to another: the processor chosen there follows it, else one that is made by ties. */
   async tie(from, to) {
@@ -113,10 +122,26 @@ export const editing = (kit, data) => ({
     await this.onProcessor("set_processor", entry, { settings: { "key.source": `${from}/after` } });
   },
 
-  draftTitle(number) {
-    if (this.copying) return `Copy this chain to draft ${number}`;
-    return this.strip?.drafts[number] || number === this.strip?.draft ? `Draft ${number}` : `Draft ${number}: begins as a copy`;
+  /** All drafts there are and the first four, as {number, name, used, title}. */
+  get draftList() {
+    const { drafts = {}, draft = 1, draft_name: own = "" } = this.strip ?? {};
+    const numbers = new Set([1, 2, 3, 4, draft, ...Object.keys(drafts).map(Number)]);
+    return [...numbers].sort((a, b) => a - b).map((number) => {
+      const name = number === draft ? own : drafts[number]?.name ?? "";
+      return { number, name, used: number === draft || number in drafts, title: this.draftTitle(number, name) };
+    });
   },
+  draftTitle(number, name) {
+    const called = `draft ${number}${name ? ` “${name}”` : ""}`;
+    if (this.copying) return `Copy this chain to ${called}`;
+    return this.strip?.drafts[number] || number === this.strip?.draft ? called[0].toUpperCase() + called.slice(1) : `Draft ${number}: begins as a copy`;
+  },
+  get nextDraft() { return this.draftList[this.draftList.length - 1].number + 1; },
+  showDrafts() { kit.parts.drafts.showModal(); },
+  nameDraft(number, field) {
+    if (field.value !== field.defaultValue) this.onStrip("name_draft", { draft: number, name: field.value.trim() });
+  },
+  removeDraft(number) { this.onStrip("remove_draft", { draft: number }); },
   useDraft(number) {
     if (!this.strip) return;
     const copy = this.copying && number !== this.strip.draft;

@@ -1,6 +1,6 @@
 // What is heard: result, source, difference or key, of the mix or of the chosen strip, equally loud when asked.
 
-import * as api from "./api.js";
+import * as api from "../api.js";
 
 /** @param {object} kit the desk's parts that Alpine must not see */
 export const hearing = (kit) => ({
@@ -30,6 +30,16 @@ export const hearing = (kit) => ({
     this.listen = what;
     this.tellListening();
   },
+  /** The key is heard while one of its controls is in the hand. */
+  holdKey(held) {
+    if (held && this.hearsKey && this.playing && this.listen !== "key") {
+      kit.heardBefore = this.listen;
+      this.hear("key");
+    } else if (!held && kit.heardBefore) {
+      this.hear(kit.heardBefore);
+      kit.heardBefore = null;
+    }
+  },
   changeReach() {
     const all = ["mix", "strip", ...(this.processor?.on ? ["processor"] : [])];
     this.reach = all[(all.indexOf(this.reaches) + 1) % all.length];
@@ -47,6 +57,7 @@ export const hearing = (kit) => ({
       of: key || this.reaches !== "mix" ? this.stripId : null, processor_id: key || this.reaches === "processor" ? this.processorId : null,
       gain_db: (this.matching && this.gains?.[this.listen]) || 0,
     };
+    kit.bench.latch?.setAttribute("aria-pressed", String(this.listen === "key"));
     if (JSON.stringify(told) === kit.told) return;
     kit.told = JSON.stringify(told);
     kit.live.listen(told);

@@ -36,10 +36,11 @@ export const room = (kit) => ({
 
   get roomy() { return { "is-whole": this.whole && !this.empty, "is-swapped": this.isSwapped, [`is-${this.heightKind}-work`]: true }; },
   /** Without a take there is nothing to swap with. */
-  get isSwapped() { return this.swapped && !this.empty; },
+  get isSwapped() { return this.swapped && !this.empty && !this.rein; },
   /** A spectrum with bands is worked on: it gets more of the height, unless it stands above; beside the map less. */
   get heightKind() {
-    if (!this.banded || this.isSwapped) return "plain";
+    if (this.rein && this.reinKind !== "beat") return this.reinKind;
+    if (this.rein || !this.banded || this.isSwapped) return "plain";
     return this.mapShown ? "map" : "bands";
   },
 
