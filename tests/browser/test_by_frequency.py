@@ -239,7 +239,7 @@ def test_esses_are_found_on_the_map_and_held(desk, driver, downloads):
     add(desk, "Singer", "deesser")
     desk.click('[data-ready="air"]')
     wait_until(lambda: desk.settings("Singer", -1)["low_hz"] == 8000)
-    start_from(desk, "hot esses")
+    start_from(desk, "loud esses")
     wait_until(lambda: desk.settings("Singer", -1)["relative"])
     desk.drag(handle(desk, "high_hz"), 4, 0)
     wait_until(lambda: desk.settings("Singer", -1)["high_hz"] > 9500)
@@ -269,7 +269,7 @@ def test_esses_are_found_on_the_map_and_held(desk, driver, downloads):
 
 def test_a_drum_room_is_crossed_over_in_three(desk, driver):
     add(desk, "Room", "multiband")
-    start_from(desk, "three ways")
+    start_from(desk, "three bands")
     wait_until(lambda: len(bands(desk, "Room", -1)) == 3 and bands(desk, "Room", -1)[0]["ratio"] == 3)
     desk.drag(handle(desk, "crossovers_hz.0"), 40, 0)
     wait_until(lambda: desk.settings("Room", -1)["crossovers_hz"][0] > 150)
@@ -321,9 +321,9 @@ def test_the_middle_alone_is_deessed_at_the_master(desk, driver):
     wait_until(lambda: len(desk.state()["document"]["master"]["chain"]) == 1)
 
 
-def test_a_kicks_low_end_comes_up_while_its_mud_is_cut(desk, driver):
+def test_a_kicks_lows_come_up_while_320_hz_is_cut(desk, driver):
     add(desk, "Kick", "dynamic_eq")
-    start_from(desk, "low end up")
+    start_from(desk, "lows up")
     wait_until(lambda: len(bands(desk, "Kick")) == 2)
     settled(driver)
     wait_until(lambda: deepest_db(desk, "band1.gain_db") > 2)

@@ -200,17 +200,11 @@ def _mix(gain, mixing, start, count):
 
 
 @inlined
-def apply_gain(source, start, count, scratch, gain_lanes, params, mixing, out):
+def apply_gain(source, start, count, first_gain, second_gain, params, out):
     """out = output * source * (dry + wet * gain) on the lanes that are on; the others only take the output gain.
 
-    The gains of the lanes are the first rows of scratch, one for both where there is one. With mid_side the lanes are
-    M = (L+R)/2 and S = (L-R)/2, back by L = M+S, R = M-S. mixing: see follow_curve.
+    With mid_side the lanes are M = (L+R)/2 and S = (L-R)/2, back by L = M+S, R = M-S.
     """
-    first_gain, second_gain = scratch[0], scratch[gain_lanes - 1]
-    if mixing.shape[1] > 0:
-        _mix(first_gain, mixing, start, count)
-        if gain_lanes == 2:
-            _mix(second_gain, mixing, start, count)
     output = params[OUTPUT]
     first_dry, first_wet = output * params[FIRST_DRY], output * params[FIRST_WET]
     second_dry, second_wet = output * params[SECOND_DRY], output * params[SECOND_WET]
@@ -228,6 +222,15 @@ def apply_gain(source, start, count, scratch, gain_lanes, params, mixing, out):
         for i in range(count):
             out[0, start + i] = source[0, start + i] * (first_dry + first_wet * first_gain[i])
             out[1, start + i] = source[1, start + i] * (second_dry + second_wet * second_gain[i])
+
+
+@inlined
+def apply_mixed(source, start, count, scratch, gain_lanes, params, mixing, out):
+    """As apply_gain with the gains in the first rows of scratch; mixing: see follow_moving."""
+    if mixing.shape[1] > 0:
+        for lane in range(gain_lanes):
+            _mix(scratch[lane], mixing, start, count)
+    apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)
     if mixing.shape[1] > 0:
         for channel in range(out.shape[0]):
             for i in range(start, start + count):
@@ -313,15 +316,37 @@ def follow_bands(amplitude, places, state, params, scratch, gain_db):
                 _negate(gain_db[band, start:], count)
 
 
-@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
-def follow_curve(heard, source, state, params, begins, mixing, scratch, gain_db, out):
+@inlined
+def _follow_part(heard, start, count, state, params, scratch, bits, gain_db):
+    """The gains of a part of a block: in dB into gain_db, as amplitudes into the first rows of scratch."""
+    levels_db(heard, start, count, scratch, bits, state, params)
+    for lane in range(gain_db.shape[0]):
+        level, gain = scratch[lane], gain_db[lane, start : start + count]
+        _follow_level(level, gain, scratch[2], count, params, state[lane])
+        db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def follow_curve(heard, source, state, params, scratch, gain_db, out):
     """Hold a block: from what the detector hears to the result.
 
     heard (lanes, frames): the detector's signal. source, out (channels, frames): what the gain acts on, and the
     result. gain_db (gain lanes, frames): filled; one lane when fully linked, else as many as heard has.
-    state (lanes, LANE_STATE) is carried; params (rows, PARAMS) as numbered above, row k from frame begins[k] on;
-    scratch (SCRATCH_ROWS, CHUNK). mixing (3, frames): output gain, dry and wet where one of them moves, else (3, 0);
-    then params have (0, 1) for dry and wet where the gain acts, (1, 0) elsewhere.
+    state (lanes, LANE_STATE) is carried; params (1, PARAMS) as numbered above; scratch (SCRATCH_ROWS, CHUNK).
+    """
+    gain_lanes, frames = gain_db.shape
+    bits, now = scratch.view(np.int64), params[0]
+    for start in range(0, frames, CHUNK):
+        count = min(CHUNK, frames - start)
+        _follow_part(heard, start, count, state, now, scratch, bits, gain_db)
+        apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], now, out)
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def follow_moving(heard, source, state, params, begins, mixing, scratch, gain_db, out):
+    """As follow_curve while something moves: params (rows, PARAMS), row k from frame begins[k] on. mixing (3, frames):
+    output gain, dry and wet where one of them moves, else (3, 0); then params have (0, 1) for dry and wet where the
+    gain acts, (1, 0) elsewhere. A kernel of its own, so that one that stands still pays nothing.
     """
     gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)
@@ -329,9 +354,5 @@ def follow_curve(heard, source, state, params, begins, mixing, scratch, gain_db,
         now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
         for start in range(begins[row], end, CHUNK):
             count = min(CHUNK, end - start)
-            levels_db(heard, start, count, scratch, bits, state, now)
-            for lane in range(gain_lanes):
-                level, gain = scratch[lane], gain_db[lane, start : start + count]
-                _follow_level(level, gain, scratch[2], count, now, state[lane])
-                db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
-            apply_gain(source, start, count, scratch, gain_lanes, now, mixing, out)
+            _follow_part(heard, start, count, state, now, scratch, bits, gain_db)
+            apply_mixed(source, start, count, scratch, gain_lanes, now, mixing, out)

@@ -4,7 +4,17 @@ import numpy as np
 
 from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
-from reins.core.dsp.dynamics import CHUNK, DRAIN_K, FILL_K, HOLD_FRAMES, RANGE_DB, THRESHOLD_DB, apply_gain, levels_db
+from reins.core.dsp.dynamics import (
+    CHUNK,
+    DRAIN_K,
+    FILL_K,
+    HOLD_FRAMES,
+    RANGE_DB,
+    THRESHOLD_DB,
+    apply_gain,
+    apply_mixed,
+    levels_db,
+)
 
 # State of a gate's lane: gain as amplitude and in dB, whether it is open, frames of hold left, and how long it has been
 # open, from 0 to 1. Levels carry their own state (dynamics.MEAN_SQUARE).
@@ -63,33 +73,50 @@ def _gate_lane(level, value, known_amp, told, count, params, state):
     return amplitudes
 
 
-@kernel(
-    "void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])"
-)
-def gate(heard, source, state, params, begins, mixing, scratch, gain_db, told, out):
+@inlined
+def _gate_part(heard, start, count, state, params, scratch, bits, gain_db, told):
+    """The gains of a part of a block: told in dB into gain_db, as amplitudes into the first rows of scratch."""
+    silence_db = -params[RANGE_DB] if params[SILENT] > 0.0 else -1e9
+    value, known_amp, work, work_bits = scratch[2], scratch[3], scratch[4], bits[4]
+    levels_db(heard, start, count, scratch, bits, state, params)
+    for lane in range(gain_db.shape[0]):
+        level, gain = scratch[lane], gain_db[lane, start : start + count]
+        amplitudes = _gate_lane(level, value, known_amp, told[lane, start:], count, params, state[lane])
+        if amplitudes > 0:
+            for i in range(count):
+                gain[i] = value[i] if value[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+            amplitude_to_db(gain, gain.view(np.int64), work, work_bits, count)
+        if amplitudes < count:
+            db_to_amplitude(value, level, bits[lane], work, work_bits, count)
+        for i in range(count):
+            is_amp, quiet = known_amp[i] > 0.0, value[i] <= silence_db
+            level[i] = value[i] if is_amp else (0.0 if quiet else level[i])
+            gain[i] = gain[i] if is_amp else (-120.0 if quiet else value[i])
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def gate(heard, source, state, params, scratch, gain_db, told, out):
     """Gate a block; arrays as for dynamics.follow_curve, state (lanes, GATE_STATE), told (gain lanes, frames) what it
     is doing. A gain of silence is told as -120 dB.
     """
     gain_lanes, frames = gain_db.shape
+    bits, now = scratch.view(np.int64), params[0]
+    for start in range(0, frames, CHUNK):
+        count = min(CHUNK, frames - start)
+        _gate_part(heard, start, count, state, now, scratch, bits, gain_db, told)
+        apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], now, out)
+
+
+@kernel(
+    "void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])"
+)
+def gate_moving(heard, source, state, params, begins, mixing, scratch, gain_db, told, out):
+    """As gate while something moves; params, begins and mixing as for dynamics.follow_moving."""
+    gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)
-    value, known_amp, work, work_bits = scratch[2], scratch[3], scratch[4], bits[4]
     for row in range(begins.size):
         now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
-        silence_db = -now[RANGE_DB] if now[SILENT] > 0.0 else -1e9
         for start in range(begins[row], end, CHUNK):
             count = min(CHUNK, end - start)
-            levels_db(heard, start, count, scratch, bits, state, now)
-            for lane in range(gain_lanes):
-                level, gain = scratch[lane], gain_db[lane, start : start + count]
-                amplitudes = _gate_lane(level, value, known_amp, told[lane, start:], count, now, state[lane])
-                if amplitudes > 0:
-                    for i in range(count):
-                        gain[i] = value[i] if value[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
-                    amplitude_to_db(gain, gain.view(np.int64), work, work_bits, count)
-                if amplitudes < count:
-                    db_to_amplitude(value, level, bits[lane], work, work_bits, count)
-                for i in range(count):
-                    is_amp, quiet = known_amp[i] > 0.0, value[i] <= silence_db
-                    level[i] = value[i] if is_amp else (0.0 if quiet else level[i])
-                    gain[i] = gain[i] if is_amp else (-120.0 if quiet else value[i])
-            apply_gain(source, start, count, scratch, gain_lanes, now, mixing, out)
+            _gate_part(heard, start, count, state, now, scratch, bits, gain_db, told)
+            apply_mixed(source, start, count, scratch, gain_lanes, now, mixing, out)

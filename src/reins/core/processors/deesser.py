@@ -22,6 +22,7 @@ from pydantic import model_validator
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
+from reins.core.dsp.gains import to_lin
 from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Processor
 from reins.core.processors.compressor import Compressor, CompressorSettings
@@ -210,23 +211,23 @@ class Deesser(FollowingCurve):
         added, band = np.empty_like(block.sound), np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
         variable.filter_still(source, self._band, self._band_state, False, band)
-        params, begins = self._moving(block.moved)
-        mixing = self._mixing(block.moved)
-        dynamics.follow_curve(heard, band, self._state, params, begins, mixing, self._scratch, gain_db, added)
+        self._follow(heard, band, block.moved, gain_db, added)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
-        output = mixing[0] if mixing.shape[1] else self._output
-        added += source if isinstance(output, float) and output == 1.0 else source * output
+        if block.moved is not None and "output_db" in block.moved.gains:
+            added += source * to_lin(block.moved.gains["output_db"])
+        else:
+            added += source if self._output == 1.0 else source * self._output
         return added
 
-    def _moving(self, moved: Moved | None) -> tuple[Array, Counts]:
+    def _moving(self, moved: Moved) -> tuple[Array, Counts]:
         params, begins = super()._moving(moved)
-        if moved is not None and moved.gains and self._settings.act_on == "band":
+        if moved.gains and self._settings.act_on == "band":
             for dry, acts in ((dynamics.FIRST_DRY, "second"), (dynamics.SECOND_DRY, "first")):
                 untouched = self._channels == 2 and self._settings.apply_to == acts
                 params[..., dry : dry + 2] = (0.0, 0.0) if untouched else (0.0, 1.0)
         return params, begins
 
-    def _mixing(self, moved: Moved | None) -> Array:
+    def _mixing(self, moved: Moved) -> Array:
         """What is added to the source is mix (gain - 1) band."""
         mixing = super()._mixing(moved)
         if mixing.shape[1] and self._settings.act_on == "band":

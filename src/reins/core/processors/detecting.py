@@ -172,6 +172,7 @@ class Detecting(Processor):
         tune = self.tuned if over_frames is None else self._tune
         vars(self).update(tune(settings, self._channels, self._sample_rate))
         self._key_path.apply(settings.key)
+        self._hears_itself = settings.key.source == "self" and not settings.key.also
         gain_lanes = 1 if self._link == 1.0 else self._lanes
         if gain_lanes > getattr(self, "_gain_lanes", gain_lanes):
             self._part_lanes()
@@ -204,10 +205,8 @@ class Detecting(Processor):
         """Whether what moves are parameters of its kernel, so that it hears of them in rows."""
         return not any(path.startswith(self.not_in_rows) for path in rows.at) if self.not_in_rows else True
 
-    def _moving(self, moved: Moved | None) -> tuple[Array, Counts]:
+    def _moving(self, moved: Moved) -> tuple[Array, Counts]:
         """(rows, PARAMS) of the kernel over a block, and the frames at which the rows begin."""
-        if moved is None:
-            return self._params, FROM_THE_START
         settings, rows = self._settings, moved.rows
         if moved.gains:
             settings = _plain.get(settings, None, lambda: laid_over(settings, _plain_of(settings)))
@@ -222,9 +221,9 @@ class Detecting(Processor):
 
     _params: Array
 
-    def _mixing(self, moved: Moved | None) -> Array:
-        """Output, dry and wet over a block (3, frames), where one of them moves; see dynamics.follow_curve."""
-        if moved is None or not moved.gains:
+    def _mixing(self, moved: Moved) -> Array:
+        """Output, dry and wet over a block (3, frames), where one of them moves; see dynamics.follow_moving."""
+        if not moved.gains:
             return NOTHING
         gains, settings = moved.gains, self._settings
 
@@ -238,13 +237,16 @@ class Detecting(Processor):
 
     def _heard(self, block: Block) -> Array:
         """What the detector hears, in lanes."""
-        key, moved = self._settings.key, block.moved
-        self._frames = block.sound.shape[1]
+        moved = block.moved
+        if moved is None and self._hears_itself and not self._mid_side:  # what is asked for most, on the short way
+            self.key_heard = self._key_path.process(block.sound if self._input == 1.0 else block.sound * self._input)
+            return self.key_heard
+        key, self._frames = self._settings.key, block.sound.shape[1]
         if moved is not None and "input_db" in moved.drives:
             own = block.sound * to_lin(moved.drives["input_db"])
         else:
             own = block.sound if self._input == 1.0 else block.sound * self._input
-        signal = own if key.source == "self" and not key.also else gathered(key, own, block.keys, self._lanes)
+        signal = own if self._hears_itself else gathered(key, own, block.keys, self._lanes)
         if self._mid_side:
             signal = to_mid_side(signal)
         rows = None if moved is None else moved.rows
@@ -305,6 +307,15 @@ class FollowingCurve(Detecting):
         self._set_curve(SimpleNamespace(**vars(settings) | at), params, self._sample_rate)
         return params
 
+    def _follow(self, heard: Array, source: Array, moved: Moved | None, gain_db: Array, out: Array) -> None:
+        """Run the kernel."""
+        if moved is None:
+            dynamics.follow_curve(heard, source, self._state, self._params, self._scratch, gain_db, out)
+            return
+        params, begins = self._moving(moved)
+        mixing = self._mixing(moved)
+        dynamics.follow_moving(heard, source, self._state, params, begins, mixing, self._scratch, gain_db, out)
+
     def _part_lanes(self) -> None:
         part_lanes(self._state)
 
@@ -313,8 +324,6 @@ class FollowingCurve(Detecting):
         gain_db = np.empty((self._gain_lanes, block.sound.shape[1]))
         out = np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
-        params, begins = self._moving(block.moved)
-        mixing = self._mixing(block.moved)
-        dynamics.follow_curve(heard, source, self._state, params, begins, mixing, self._scratch, gain_db, out)
+        self._follow(heard, source, block.moved, gain_db, out)
         self.gains_db = {"gain_db": self._furthest(gain_db, rising=self._params[0, dynamics.GAIN_SIGN] < 0.0)}
         return out

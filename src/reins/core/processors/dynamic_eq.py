@@ -32,7 +32,6 @@ from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
 from reins.core.processors.base import Array, Block, Processor
-from reins.core.processors.detecting import FROM_THE_START, NOTHING
 from reins.core.processors.eq_bands import (
     Ear,
     band_region,
@@ -190,9 +189,7 @@ class DynamicEq(Processor):
         for place, notch in self._notches:
             variable.filter_still(rest, notch, self._notch_state[place], False, rest)
         gain_db = np.empty((1, source.shape[1]))
-        dynamics.follow_curve(
-            rest, rest, self._rest_state, self._rest_params, FROM_THE_START, NOTHING, self._scratch, gain_db, changed
-        )
+        dynamics.follow_curve(rest, rest, self._rest_state, self._rest_params, self._scratch, gain_db, changed)
         self.gains_db["rest.gain_db"] = gain_db[0]
         return changed
 

@@ -95,9 +95,12 @@ class Gate(Detecting):
         told = np.empty_like(gain_db)
         out = np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
-        params, begins = self._moving(block.moved)
-        mixing = self._mixing(block.moved)
-        gating.gate(heard, source, self._state, params, begins, mixing, self._scratch, gain_db, told, out)
+        if block.moved is None:
+            gating.gate(heard, source, self._state, self._params, self._scratch, gain_db, told, out)
+        else:
+            params, begins = self._moving(block.moved)
+            mixing = self._mixing(block.moved)
+            gating.gate_moving(heard, source, self._state, params, begins, mixing, self._scratch, gain_db, told, out)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         self.marks = {"state": told[0]}
         return out

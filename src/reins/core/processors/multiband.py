@@ -23,7 +23,15 @@ from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
 from reins.core.processors.base import Array, Block, Counts, Moved
 from reins.core.processors.curves import compress, expand
-from reins.core.processors.detecting import RMS_MS, Detecting, KeyedSettings, from_mid_side, part_lanes, to_mid_side
+from reins.core.processors.detecting import (
+    FROM_THE_START,
+    RMS_MS,
+    Detecting,
+    KeyedSettings,
+    from_mid_side,
+    part_lanes,
+    to_mid_side,
+)
 from reins.core.processors.release import remembers_s
 from reins.core.processors.sidechain import filtered, names_of
 from reins.core.settings import usual
@@ -215,13 +223,16 @@ class Multiband(Detecting):
         watched = bands if self._split_key is None else self._split_key.process(heard)
         result, part = np.zeros_like(source), np.empty_like(source)
         self.gains_db = {}
-        all_params, begins = self._moving(block.moved)
+        moved, begins = block.moved, FROM_THE_START
+        all_params, begins = (self._params, begins) if moved is None else self._moving(moved)
         for index, params in enumerate(all_params):
             gain_db = np.empty((self._gain_lanes, source.shape[1]))
-            mixing = self._mixing_of(index, block.moved)
-            dynamics.follow_curve(
-                watched[index], bands[index], self._state[index], params, begins, mixing, self._scratch, gain_db, part
-            )
+            heard, band, state = watched[index], bands[index], self._state[index]
+            if moved is None:
+                dynamics.follow_curve(heard, band, state, params, self._scratch, gain_db, part)
+            else:
+                mixing = self._mixing_of(index, moved)
+                dynamics.follow_moving(heard, band, state, params, begins, mixing, self._scratch, gain_db, part)
             result += part
             rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
@@ -230,20 +241,20 @@ class Multiband(Detecting):
             return source * db_to_lin(self._settings.output_db)
         return from_mid_side(result) if self._mid_side else result
 
-    def _moving(self, moved: Moved | None) -> tuple[Any, Counts]:
+    def _moving(self, moved: Moved) -> tuple[Any, Counts]:
         """Of each band (rows, PARAMS), and the frames at which the rows begin."""
         all_params, begins = super()._moving(moved)
-        if moved is not None and moved.gains:
+        if moved.gains:
             for params, band in zip(all_params, self._settings.bands, strict=True):
                 for wet in (dynamics.FIRST_WET, dynamics.SECOND_WET):
                     if (params[..., wet] > 0.0).any() or not band.mute:
                         params[..., wet] = (params[..., wet] > 0.0).astype(np.float64)
         return all_params, begins
 
-    def _mixing_of(self, index: int, moved: Moved | None) -> Array:
+    def _mixing_of(self, index: int, moved: Moved) -> Array:
         """As _mixing, with the band's own gain."""
         mixing, band = self._mixing(moved), self._settings.bands[index]
-        if moved is None or not mixing.shape[1]:
+        if not mixing.shape[1]:
             return mixing
         own = moved.gains.get(f"bands.{index}.gain_db")
         level = db_to_lin(band.gain_db) if own is None else to_lin(own)
