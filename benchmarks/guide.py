@@ -315,6 +315,8 @@ def point(kind, name):
 
 
 def main():
+    from benchmarks import guide_moves  # which draws with what stands here
+
     FOLDER.mkdir(parents=True, exist_ok=True)
     kick, hats = drums.make_kick(), drums.make_hats()
     snare, bass = drums.make_snare(kick, hats), strings.make_bass()
@@ -327,6 +329,7 @@ def main():
     deesser(singer)
     dynamic_eq(bass)
     multiband(drums.make_room(kick, snare, hats))
+    guide_moves.draw(strings.make_harmonium(), kick, singer)
 
 
 if __name__ == "__main__":

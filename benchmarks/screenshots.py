@@ -4,7 +4,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for, wait_until
+from tests.browser.driving import DEMO, Server, choose_option, find, make_driver, settled, wait_for, wait_until
 
 from benchmarks.desk import call
 
@@ -69,6 +69,37 @@ def by_frequency(driver):
     find(driver, ".take [data-do=swap]").click()
 
 
+def moving(server, driver):
+    """The harmonium ducked to the beat and by the kick, and the singer's fader ridden, while it plays."""
+    tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
+    ids = {t["name"]: k for k, t in tracks.items()}
+    curve = [[0, 1, 0.1], [0.25, 0.82, -0.5], [0.75, 0.1, 0], [1, 0, 0]]
+    keep(server, kind="add_processor", strip_id=ids["Harmonium"], type="filter", processor_id="door")
+    high_cut = {"what": "door.high_cut_hz", "to": 900.0}
+    put = {"kind": "put_rein", "strip_id": ids["Harmonium"]}
+    moves = [{"what": "strip.fader_db", "to": -18.0}]
+    keep(server, **put, rein_id="beat", rein={"moves": moves, "by": {"kind": "beat", "points": curve}})
+    key = {"kind": "key", "key": {"source": f"{ids['Kick']}/after"}, "floor_db": -38.0, "ceiling_db": -9.0}
+    keep(server, **put, rein_id="key", rein={"moves": [high_cut], "by": key | {"release_ms": 180.0}})
+    line = [[12, -6], [17, -6], [20.5, -12, 0.3], [27, -12], [29, -6], [34, -8]]
+    fader = {"moves": [{"what": "strip.fader_db"}], "by": {"kind": "line", "points": line}}
+    keep(server, kind="put_rein", strip_id=ids["Singer"], rein_id="line", rein=fader)
+    driver.execute_script("reins.view.look(0, 48000 * 40); reins.live.seek(48000 * 21)")
+    for strip, rein, shot in (("Harmonium", "beat", "beat"), ("Harmonium", "key", "key"), ("Singer", "line", "line")):
+        wait_for(driver, f'.strip[aria-label="{strip}"] .strip-name').click()
+        wait_for(driver, f'.rein-chip[data-rein="{rein}"] .rein-chip-name').click()
+        settled(driver)
+        if rein == "beat":
+            choose_option(driver, '[data-do="fold-key"] option', "Kick".__eq__)
+        time.sleep(1.5)  # for the folded sound and the key's level to be there
+        driver.save_screenshot(str(SHOTS / f"{shot}.png"))
+    wait_for(driver, '.strip[aria-label="Harmonium"] .strip-name').click()
+    wait_for(driver, '.station[data-type="filter"] .station-name').click()
+    settled(driver)
+    time.sleep(1.0)
+    driver.save_screenshot(str(SHOTS / "filter.png"))
+
+
 def main():
     server = Server(tempfile.mkdtemp(prefix="reins-shots-"))
     prepare(server)
@@ -99,6 +130,7 @@ def main():
         time.sleep(0.5)  # for the meters to stand on the new strip
         driver.save_screenshot(str(SHOTS / f"{shot}.png"))
     by_frequency(driver)
+    moving(server, driver)
     wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
     settled(driver)
     find(driver, '[data-do="theme"]').click()
