@@ -150,7 +150,7 @@ export class Bench {
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
     const returns = this.views.includes("returns") ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
-      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
+      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length || !this.views.includes("in_out") ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
         const row = element("div", "did-row", { "data-fact": name });
         const [term, value] = [element("dt", ""), element("dd", "")];
         [term.textContent, value.textContent] = [label, told[name]];

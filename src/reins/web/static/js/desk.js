@@ -143,7 +143,7 @@ const shown = (kit, data) => ({
     holdKeys(this);
     window.addEventListener("themechange", () => {
       kit.mapper.forget();
-      for (const part of [kit.view, kit.bench, kit.overview, kit.spectrum]) part.paint();
+      for (const part of [kit.view, kit.bench, kit.overview, kit.spectrum, kit.reins]) part.paint();
       kit.table.draw();
       this.paintTakeMap();
     });

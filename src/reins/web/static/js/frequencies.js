@@ -26,7 +26,10 @@ export const frequencies = (kit, data) => ({
   get banded() { return this.working && this.kind.views.includes("bands"); },
   get byFrequency() { return this.working && this.kind.views.includes("spectrum"); },
   /** The picture shown beside the controls: the one chosen for this type, else its first. */
-  get showsSpectrum() { return !this.working || this.banded || (this.pictures[this.kind.type] ?? this.kind.views[0]) === "spectrum"; },
+  /** Whether there is an in-out picture to choose, and one of a burst. */
+  get hasCurve() { return this.working && this.kind.views.includes("in_out"); },
+  get hasBurst() { return this.working && this.kind.views.includes("burst"); },
+  get showsSpectrum() { return !this.hasCurve || this.banded || (this.pictures[this.kind.type] ?? this.kind.views[0]) === "spectrum"; },
   get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": this.working && !this.banded && this.showsSpectrum, "is-bare": !this.working }; },
   get hearsBand() { return this.working && this.kind.covers === "span"; },
   get showsTable() { return this.banded && (this.bandsTab === "bands" || this.showsKeys); },
