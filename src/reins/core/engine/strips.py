@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.gains import to_lin
+from reins.core.dsp.gains import down_to_silence
 from reins.core.dsp.gliding import Ramp
 from reins.core.dsp.levels import peak_and_energy
 from reins.core.engine.chain import Chain, GlidingChain, chain_latency, settling_frames, wants_spectrum
@@ -44,13 +44,12 @@ def pan_gains(pan_pct: float, channels: int) -> tuple[float, float]:
 
 def moved_gains(moved: Mapping[str, Array], strip: Any, channels: int) -> Array:
     """Left and right gain (2, frames) where reins move fader or pan; what they leave alone stands as in the strip."""
-    fader_db = moved.get("fader_db")
-    fader: Any = db_to_lin(strip.fader_db) if fader_db is None else to_lin(fader_db)
-    silent = strip.fader_db <= FADER_OFF_DB if fader_db is None else fader_db <= FADER_OFF_DB
-    fader = np.where(silent, 0.0, fader)
+    standing_db = getattr(strip, "fader_db", 0.0)
+    fader: Any = 0.0 if standing_db <= FADER_OFF_DB else db_to_lin(standing_db)
+    if "fader_db" in moved:
+        fader, _ = down_to_silence(moved["fader_db"], FADER_OFF_DB)
     if "pan_pct" not in moved:
-        left, right = pan_gains(getattr(strip, "pan_pct", 0.0), channels)
-        return np.stack([fader * left, fader * right])
+        return np.multiply.outer(pan_gains(getattr(strip, "pan_pct", 0.0), channels), fader)
     turn = (moved["pan_pct"] / 100.0 + 1.0) * (math.pi / 4.0)
     sides = np.stack([np.cos(turn), np.sin(turn)])
     return fader * (sides if channels == 1 else np.minimum(1.0, sides * math.sqrt(2.0)))
@@ -219,7 +218,10 @@ class StripPlayer:
 
         def gains_of(chain: Chain) -> Array:
             moved = chain.strip_moved
-            return moved_gains(moved, chain.strip, chain.channels_out) * audible if moved else standing
+            if not moved:
+                return standing
+            gains = moved_gains(moved, chain.strip, chain.channels_out)
+            return gains if audible.shape[1] == 1 and audible[0, 0] == 1.0 else gains * audible
 
         fade = self.chain.fade
         now = gains_of(self.chain.chain)

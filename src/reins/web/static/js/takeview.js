@@ -75,7 +75,7 @@ export class TakeView {
   placeRein() {
     const { drawn, follow, map } = this.model;
     this.lineHand.hidden = drawn === null || map !== null;
-    this.to.placeLine?.();
+    if (!this.lineHand.hidden) this.to.placeLine();
     for (const [name, handle] of this.levels) {
       handle.hidden = follow === null || map !== null;
       if (handle.hidden) continue;
@@ -86,11 +86,16 @@ export class TakeView {
       handle.setAttribute("aria-valuetext", text);
     }
   }
-  /** Where a frame lies across the hand on a line, and the frame at a place of it. */
-  xOf(frame) { return this.place.left + ((frame - this.model.start) / this.model.frames) * this.place.width; }
-  frameOf(x) { return frameAt(this.place, this.model, x); }
-  lineY(value) { return linePlace(this.place, this.model.drawn).y(value) - this.place.ruler; }
-  lineValue(y) { return linePlace(this.place, this.model.drawn).value(y + this.place.ruler); }
+  /** Where seconds and values of a drawn line lie on the hand on it, which begins under the ruler, and back. */
+  lineAxes() {
+    const { model, place } = this;
+    const own = linePlace(place, model.drawn);
+    return {
+      x: (at) => place.left + ((at * model.sampleRate - model.start) / model.frames) * place.width,
+      at: (x) => Math.max(0, frameAt(place, model, x) / model.sampleRate),
+      y: (value) => own.y(value) - place.ruler, value: (y) => own.value(y + place.ruler),
+    };
+  }
   lineLimit(value) {
     const { low, high } = this.model.drawn.setting;
     return Math.min(high, Math.max(low, Number(value.toPrecision(5))));

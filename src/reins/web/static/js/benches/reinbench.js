@@ -25,7 +25,7 @@ export class ReinBench {
     this.moves = root.querySelector(".rein-moves");
     this.by = root.querySelector(".rein-by");
     this.hand = new CurveHand(root.querySelector(".beat-hand"), {
-      ...this.axes(), ends: true, most: 64, addBy: "dblclick", limit: (value) => Math.min(1, Math.max(0, Math.round(value * 1000) / 1000)),
+      axes: () => beatPlace(this.canvas.clientWidth, this.canvas.clientHeight), ends: true, most: 64, addBy: "dblclick", limit: (value) => Math.min(1, Math.max(0, Math.round(value * 1000) / 1000)),
       snap: (at) => (Math.round((at * this.rein.by.beats) / this.grid) * this.grid) / this.rein.by.beats,
       step: () => this.grid / this.rein.by.beats,
       word: ([at, value]) => `beat ${(at * this.rein.by.beats + 1).toFixed(2)}, ${Math.round(100 * value)} %`,
@@ -33,11 +33,6 @@ export class ReinBench {
       keep: (points) => this.keep({ points }),
     });
     new ResizeObserver(() => this.paint()).observe(this.canvas);
-  }
-
-  axes() {
-    const place = () => beatPlace(this.canvas.clientWidth, this.canvas.clientHeight);
-    return { x: (at) => place().x(at), y: (value) => place().y(value), at: (x) => place().at(x), value: (y) => place().value(y) };
   }
 
   try(by) {
@@ -128,7 +123,7 @@ export class ReinBench {
     const [first] = this.rein.moves;
     const setting = this.to.settingOf(first.what);
     const ends = setting ? [spoken(this.to.restOf(first.what), setting), spoken(first.to, setting)].map((word) => word.replace(" ", "")) : ["rest", "to"];
-    paintBeat(this.canvas, { points: this.hand.holding ? this.hand.points : whole(this.rein.by.points), beats: this.rein.by.beats, grid: this.grid, fold: this.fold, ends });
+    paintBeat(this.canvas, { points: whole(this.rein.by.points), beats: this.rein.by.beats, grid: this.grid, fold: this.fold, ends });
     this.hand.place();
   }
 }

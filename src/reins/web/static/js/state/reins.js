@@ -53,8 +53,7 @@ export const reins = (kit, data) => ({
     const view = kit.view;
     const seconds = () => view.model.sampleRate;
     kit.lineHand = new CurveHand(kit.parts.take.querySelector(".line-hand"), {
-      x: (at) => view.xOf(at * seconds()), at: (x) => Math.max(0, view.frameOf(x) / seconds()),
-      y: (value) => view.lineY(value), value: (y) => view.lineValue(y),
+      axes: () => view.lineAxes(),
       snap: (at) => at, limit: (value) => view.lineLimit(value), ends: false, most: 100000, addBy: "click",
       step: () => view.model.frames / seconds() / 100,
       word: ([at, value]) => `${at.toFixed(2)} s, ${spoken(value, view.model.drawn.setting)}`,

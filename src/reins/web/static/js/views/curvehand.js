@@ -12,7 +12,7 @@ const MOST_BEADS = 400; // more points than that in view are drawn, not held
 export class CurveHand {
   /**
    * @param {HTMLElement} root
-   * @param {{x: (at: number) => number, y: (value: number) => number, at: (x: number) => number, value: (y: number) => number,
+   * @param {{axes: () => {x: (at: number) => number, y: (value: number) => number, at: (x: number) => number, value: (y: number) => number},
    *   snap: (at: number) => number, limit: (value: number) => number, ends: boolean, most: number, addBy: "click" | "dblclick",
    *   step: () => number, word: (point: number[]) => string, attempt: (points: number[][]) => void, keep: (points: number[][]) => void}} to
    *   ends: whether the first and the last point stay where they are
@@ -38,7 +38,8 @@ export class CurveHand {
   /** Put the beads where their points lie. */
   place() {
     const width = this.root.clientWidth;
-    const inView = this.points.map((point, index) => [index, this.to.x(point[0])]).filter(([, x]) => x >= -1 && x <= width + 1);
+    const axes = this.to.axes(); // once for all: it asks the page how large things are
+    const inView = this.points.map((point, index) => [index, axes.x(point[0])]).filter(([, x]) => x >= -1 && x <= width + 1);
     const shown = inView.length > MOST_BEADS ? [] : inView;
     while (this.beads.length < shown.length) this.beads.push(this.bead());
     this.beads.forEach((bead, place) => {
@@ -47,8 +48,9 @@ export class CurveHand {
       const [index, x] = shown[place];
       const point = this.points[index];
       bead.dataset.point = String(index);
-      bead.style.transform = `translate(${x.toFixed(1)}px, ${this.to.y(point[1]).toFixed(1)}px)`;
-      bead.setAttribute("aria-label", `Point ${index + 1}: ${this.to.word(point)}`);
+      bead.style.transform = `translate(${x.toFixed(1)}px, ${axes.y(point[1]).toFixed(1)}px)`;
+      const label = `Point ${index + 1}: ${this.to.word(point)}`;
+      if (bead.title !== label) Object.assign(bead, { title: label, ariaLabel: label });
       bead.classList.toggle("is-chosen", this.chosen.has(index));
     });
   }
@@ -61,10 +63,17 @@ export class CurveHand {
 
   fixed(index) { return this.to.ends && (index === 0 || index === this.points.length - 1); }
 
+  /** Try points: drawn and heard with the next picture, however many moves the hand has made till then. */
   try(points) {
     this.points = points;
+    if (this.drawing) return;
+    this.drawing = requestAnimationFrame(() => this.tried());
+  }
+  tried() {
+    cancelAnimationFrame(this.drawing);
+    this.drawing = null;
+    this.to.attempt(this.points);
     this.place();
-    this.to.attempt(points);
   }
 
   press(event) {
@@ -81,9 +90,10 @@ export class CurveHand {
 
   /** The piece of the curve under a place, by its first point; null where there is none. */
   pieceAt(x, y) {
-    const at = this.to.at(x);
+    const axes = this.to.axes();
+    const at = axes.at(x);
     if (this.points.length < 2 || at <= this.points[0][0] || at >= this.points[this.points.length - 1][0]) return null;
-    if (Math.abs(this.to.y(valueOf(this.points, at)) - y) > NEAR_PX) return null;
+    if (Math.abs(axes.y(valueOf(this.points, at)) - y) > NEAR_PX) return null;
     return this.points.findLastIndex((point) => point[0] <= at);
   }
 
@@ -98,6 +108,7 @@ export class CurveHand {
       this.root.removeEventListener("pointermove", move);
       this.holding = false;
       onEnd(ended);
+      if (this.drawing) this.tried();
       if (this.points !== before) this.to.keep(this.points);
     };
     this.root.addEventListener("pointermove", move);
@@ -109,15 +120,15 @@ export class CurveHand {
     if (!this.chosen.has(index)) this.chosen = new Set([index]);
     this.beads.find((bead) => Number(bead.dataset.point) === index)?.focus();
     this.place();
-    const [began, points] = [{ x: event.clientX, y: event.clientY }, this.points];
+    const [began, points, axes] = [{ x: event.clientX, y: event.clientY }, this.points, this.to.axes()];
     this.hold(event, (moved) => {
       const fine = moved.shiftKey && !this.to.ends ? 0.1 : 1;
       const [dx, dy] = [(moved.clientX - began.x) * fine, (moved.clientY - began.y) * fine];
       this.try([...this.chosen].sort((a, b) => (dx > 0 ? b - a : a - b)).reduce((all, chosen) => {
         const [at, value] = points[chosen];
-        const wanted = this.to.at(this.to.x(at) + dx);
+        const wanted = axes.at(axes.x(at) + dx);
         const there = this.fixed(chosen) ? at : moved.shiftKey ? wanted : this.to.snap(wanted);
-        return placedPoint(all, chosen, there, this.to.limit(this.to.value(this.to.y(value) + dy)));
+        return placedPoint(all, chosen, there, this.to.limit(axes.value(axes.y(value) + dy)));
       }, points));
     });
   }
@@ -142,7 +153,8 @@ export class CurveHand {
       this.band.hidden = false;
       Object.assign(this.band.style, { transform: `translate(${span[0]}px, ${span[1]}px)`, width: `${span[2]}px`, height: `${span[3]}px` });
       const inside = (from, size, place) => place >= from && place <= from + size;
-      this.chosen = new Set(this.points.flatMap(([at, value], index) => (inside(span[0], span[2], this.to.x(at)) && inside(span[1], span[3], this.to.y(value)) ? [index] : [])));
+      const axes = this.to.axes();
+      this.chosen = new Set(this.points.flatMap(([at, value], index) => (inside(span[0], span[2], axes.x(at)) && inside(span[1], span[3], axes.y(value)) ? [index] : [])));
       this.place();
     }, () => {
       this.band.hidden = true;
@@ -163,9 +175,11 @@ export class CurveHand {
 
   add(x, y) {
     if (this.points.length >= this.to.most) return;
-    const [points, index] = added(this.points, this.to.snap(this.to.at(x)), this.to.limit(this.to.value(y)));
+    const axes = this.to.axes();
+    const [points, index] = added(this.points, this.to.snap(axes.at(x)), this.to.limit(axes.value(y)));
     this.chosen = new Set([index]);
-    this.try(points);
+    this.points = points;
+    this.tried();
     this.beads.find((bead) => Number(bead.dataset.point) === index)?.focus();
   }
 
@@ -182,10 +196,11 @@ export class CurveHand {
       this.try(left);
     } else if (ways[event.key]) {
       const [dx, dy] = ways[event.key];
+      const axes = this.to.axes();
       this.try([...this.chosen].reduce((all, index) => {
         const [at, value] = all[index];
         const there = this.fixed(index) ? at : at + dx * this.to.step() * (event.shiftKey ? 0.1 : 1);
-        return placedPoint(all, index, there, this.to.limit(this.to.value(this.to.y(value) + dy * (event.shiftKey ? 1 : 6))));
+        return placedPoint(all, index, there, this.to.limit(axes.value(axes.y(value) + dy * (event.shiftKey ? 1 : 6))));
       }, this.points));
     } else return;
     event.preventDefault();
