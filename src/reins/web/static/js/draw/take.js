@@ -2,8 +2,7 @@
 // standing up from the floor of the same strip.
 
 import { lines, USUAL } from "../levels.js";
-import { traced } from "../bends.js";
-import { placed, spoken } from "../values.js";
+import { placed } from "../values.js";
 import { blank, db, palette, stroke, write } from "./paper.js";
 
 export const LEFT = 38;
@@ -40,7 +39,6 @@ export function paintTake(canvas, model) {
   if (model.rough && !covers(model)) rough(ink, place, colours, model);
   if (model.picture) envelopes(ink, place, colours, model);
   if (model.follow) follows(ink, place, colours, model);
-  if (model.drawn) drawnLine(ink, place, colours, model);
   if (model.closingDb != null) closing(ink, place, colours, model.closingDb);
   stroke(ink, colours.ink, 1, [place.left, place.zero], [place.left + place.width, place.zero]);
 }
@@ -221,25 +219,6 @@ export function linePlace(place, { setting, points, rest }) {
 }
 
 const rawAt = (p, { low, high, scale }) => (scale === "log" ? low * (high / low) ** Math.min(1, Math.max(0, p)) : low + Math.min(1, Math.max(0, p)) * (high - low));
-
-/** A line drawn over the take, in its setting's own unit, with the value where it rests. */
-function drawnLine(ink, place, colours, model) {
-  const { drawn, sampleRate } = model;
-  const own = linePlace(place, drawn);
-  const x = (at) => across(place, model, at * sampleRate);
-  ink.save();
-  ink.beginPath();
-  ink.rect(place.left, 0, place.width, place.bottom);
-  ink.clip();
-  ink.setLineDash([2, 4]);
-  stroke(ink, colours.muted, 1, [place.left, own.y(drawn.rest)], [place.left + place.width, own.y(drawn.rest)]);
-  ink.setLineDash([]);
-  const line = traced(drawn.points).map(([at, value]) => [x(at), own.y(value)]);
-  const [first, last] = [line[0], line[line.length - 1]];
-  stroke(ink, colours.ink, 2, [Math.min(place.left, first[0]), first[1]], ...line, [Math.max(place.left + place.width, last[0]), last[1]]);
-  for (const value of [own.high, own.low]) write(ink, colours.ink, spoken(value, drawn.setting), place.left + 6, own.y(value) + (value === own.high ? 8 : -7));
-  ink.restore();
-}
 
 /** Where a frame lies across the picture in CSS pixels, or null when it is out of view. */
 export function placeOf(place, model, frame) {

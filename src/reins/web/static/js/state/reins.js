@@ -3,6 +3,7 @@
 import * as api from "../api.js";
 import { GRIDS, KINDS, ReinBench } from "../benches/reinbench.js";
 import { whole } from "../bends.js";
+import { LineDrawing } from "../draw/line.js";
 import { newId } from "./editing.js";
 import { valueAtPath } from "../paths.js";
 import { spoken } from "../values.js";
@@ -52,8 +53,10 @@ export const reins = (kit, data) => ({
     });
     const view = kit.view;
     const seconds = () => view.model.sampleRate;
+    kit.lineDrawing = new LineDrawing(kit.parts.take.querySelector(".line-hand"));
     kit.lineHand = new CurveHand(kit.parts.take.querySelector(".line-hand"), {
       axes: () => view.lineAxes(),
+      draw: (points, axes) => kit.lineDrawing.draw(points, axes, view.model.drawn),
       snap: (at) => at, limit: (value) => view.lineLimit(value), ends: false, most: 100000, addBy: "click",
       step: () => view.model.frames / seconds() / 100,
       word: ([at, value]) => `${at.toFixed(2)} s, ${spoken(value, view.model.drawn.setting)}`,
@@ -170,7 +173,8 @@ export const reins = (kit, data) => ({
     const { id, ...more } = JSON.parse(JSON.stringify(rein)); // Alpine's proxies cannot be sent to the worker
     kit.live.send({ type: "try_rein", strip_id: this.stripId, rein_id: id, rein: more });
     kit.triedRein = rein;
-    this.drawRein(rein);
+    if (rein.by.kind === "line") kit.view.model.drawn.points = rein.by.points; // the hand draws it
+    else this.drawRein(rein);
     this.askFollowed();
   },
   alsoMove(list) {

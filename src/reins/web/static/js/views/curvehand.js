@@ -38,7 +38,9 @@ export class CurveHand {
   /** Put the beads where their points lie. */
   place() {
     const width = this.root.clientWidth;
+    if (!this.points.length) return;
     const axes = this.to.axes(); // once for all: it asks the page how large things are
+    this.to.draw?.(this.points, axes);
     const inView = this.points.map((point, index) => [index, axes.x(point[0])]).filter(([, x]) => x >= -1 && x <= width + 1);
     const shown = inView.length > MOST_BEADS ? [] : inView;
     while (this.beads.length < shown.length) this.beads.push(this.bead());
@@ -47,10 +49,12 @@ export class CurveHand {
       if (bead.hidden) return;
       const [index, x] = shown[place];
       const point = this.points[index];
-      bead.dataset.point = String(index);
-      bead.style.transform = `translate(${x.toFixed(1)}px, ${axes.y(point[1]).toFixed(1)}px)`;
-      const label = `Point ${index + 1}: ${this.to.word(point)}`;
-      if (bead.title !== label) Object.assign(bead, { title: label, ariaLabel: label });
+      const where = `translate(${x.toFixed(1)}px, ${axes.y(point[1]).toFixed(1)}px)`;
+      if (bead.where !== where || bead.dataset.point !== String(index)) { // of hundreds a drag moves one
+        bead.where = bead.style.transform = where;
+        bead.dataset.point = String(index);
+        bead.setAttribute("aria-label", `Point ${index + 1}: ${this.to.word(point)}`);
+      }
       bead.classList.toggle("is-chosen", this.chosen.has(index));
     });
   }
