@@ -129,6 +129,7 @@ class Detecting(Processor):
     carried: ClassVar[tuple[str, ...]] = ("_state", "_key_path", "_delay")
     #: Settings that are no kernel's parameters: one that moves is applied row by row (processors.moving).
     not_in_rows: ClassVar[tuple[str, ...]] = ()
+    params_size: ClassVar[int] = dynamics.PARAMS  # of its kernel
     _settings: Any
     _input: float
     _mid_side: bool
@@ -185,7 +186,7 @@ class Detecting(Processor):
     def _detector_params(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> Array:
         """Parameters (rows, PARAMS) with level, link and the way back to channels filled in; see dsp.dynamics."""
         base = Detecting._tune(settings, channels, sample_rate)
-        params = np.zeros((rows, dynamics.PARAMS))
+        params = np.zeros((rows, cls.params_size))
         params[..., dynamics.BLEND] = vars(settings).get("rms_pct", 0.0) / 100.0
         params[..., dynamics.RMS_K] = one_pole_k(vars(settings).get("rms_ms", RMS_MS), sample_rate)
         params[..., dynamics.LINK] = base["_link"]

@@ -57,6 +57,7 @@ class Gate(Detecting):
     about = "Opens for what is loud enough and closes behind it."
     views = ("in_out", "burst", "states")
     Settings = GateSettings
+    params_size = gating.GATE_PARAMS
 
     def __init__(
         self, settings: GateSettings, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}
