@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from reins.core.chainfile import describe_change, parse_entry, parse_settings
 from reins.core.dsp.filters import sections_response
-from reins.core.engine.chain import GlidingChain
+from reins.core.engine.gliding import GlidingChain
 from reins.core.processors import PROCESSORS
 from reins.core.processors.weighting import rising_sections
 from reins.core.starting_points import find_starting_point

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from reins.core.chainfile import parse_entry
-from reins.core.engine.chain import Chain, GlidingChain
+from reins.core.engine.chain import Chain
+from reins.core.engine.gliding import GlidingChain
 from reins.core.engine.listening import Listening
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix, run_chain

@@ -5,7 +5,8 @@ import pytest
 
 from reins.core.chainfile import parse_entry
 from reins.core.dsp.halfband import REACHES, Doubler, Halver
-from reins.core.engine.chain import Chain, chain_latency
+from reins.core.engine.chain import Chain
+from reins.core.engine.entries import chain_latency
 from reins.core.processors import PROCESSORS
 from reins.core.processors.oversampling import times_of
 from reins.core.settings.fields import describe_fields

@@ -146,6 +146,9 @@ def _sentence(detail: ErrorDetails, model: type[pydantic.BaseModel]) -> str:
         return f"{name} is {given}; allowed: a number from {low:g} to {high:g} {extra['unit']}".rstrip() + "."
     if detail["type"] == "missing":
         return f"{name} is missing."
+    if detail["type"] == "too_long":
+        limits = detail["ctx"]
+        return f"{name} has {limits['actual_length']}; allowed: up to {limits['max_length']}."
     allowed = detail["msg"].removeprefix("Input should be ").removeprefix("Value error, ")
     return f"{name} is {given[:80]}; allowed: {allowed}."
 

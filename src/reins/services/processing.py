@@ -12,7 +12,8 @@ import numpy as np
 from reins.core.audio import AudioReader, AudioWriter, BlockFeed, check_output
 from reins.core.chainfile import parse_chain, parse_settings
 from reins.core.dsp.loudness import LoudnessMeter, TruePeakMeter
-from reins.core.engine.chain import Chain, wants_spectrum
+from reins.core.engine.chain import Chain
+from reins.core.engine.entries import wants_spectrum
 from reins.core.engine.offline import run_chain
 from reins.core.measure.spectra import SpectrumMeter
 from reins.core.processors import PROCESSORS

@@ -13,108 +13,30 @@ import copy
 import logging
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, ClassVar
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.dsp.gliding import fade_in
 from reins.core.dsp.levels import furthest, is_finite, peak
+from reins.core.engine.entries import channels_after, make_of
+from reins.core.engine.stage import PassedBy, Stage
 from reins.core.moves.models import Rein, outside_keys
 from reins.core.moves.moving import Mover
 from reins.core.processors import PROCESSORS, Processor
-from reins.core.processors.base import Block, Delay, Rows
+from reins.core.processors.base import Block, Delay
 from reins.core.processors.making import Make
-from reins.core.processors.moving import in_rows
 from reins.core.processors.oversampling import Oversampled
-from reins.core.remembering import BySettings
 from reins.core.routing import BEFORE, key_names
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
-from reins.core.units import lin_to_db, ms_to_frames
+from reins.core.units import lin_to_db
 from reins.errors import SettingsError
 
 log = logging.getLogger(__name__)
 Array = npt.NDArray[np.float64]
-GLIDE_MS = 10.0
-IN_ROWS = "rows"  # of what a processor itself heard of
-MOST_SETTLING_S = 14.0  # of sound through one processor
-_makes: BySettings[Make] = BySettings()
-
-
-class PassedBy:
-    """Stands where a processor has failed: the sound goes through as it is, as late as it would have been."""
-
-    gains_db: ClassVar[dict[str, Array]] = {}
-    marks: ClassVar[dict[str, Array]] = {}
-    key_heard = None
-    carried: ClassVar[tuple[str, ...]] = ("_delay",)
-
-    def __init__(self, channels: int, channels_out: int, latency_frames: int) -> None:
-        self.latency_frames, self._channels_out = latency_frames, channels_out
-        self._delay = Delay(channels, latency_frames)
-
-    def process(self, block: Block) -> Array:
-        """The sound, delayed, on as many channels as it would have been."""
-        late = self._delay.process(block.sound)
-        return late if late.shape[0] == self._channels_out else np.repeat(late, self._channels_out, axis=0)
-
-    @property
-    def leaves_late(self) -> int:
-        """As late as it would be."""
-        return self.latency_frames
-
-    def takes(self, rows: Rows) -> bool:
-        """It heeds nothing."""
-        return True
-
-    def hears(self, band: str = "") -> None:
-        """Nothing."""
-
-
-@dataclass
-class Stage:
-    """A processor at work, the delays that line its outside keys up with it, by name, and the latency before it."""
-
-    entry: ProcessorEntry
-    make: Make
-    processor: Processor | Oversampled | PassedBy
-    keys: dict[str, Delay]
-    latency_before: int
-    channels: int  # that come in
-    applied: Any = None  # what was applied last of settings that move by rows; see processors.moving
-
-    @property
-    def place(self) -> tuple[object, ...]:
-        """What another stage must be alike in to go on from this one's state."""
-        return self.entry.id, self.entry.type, tuple(self.keys), self.make, self.channels
-
-    def retuned(self, entry: ProcessorEntry) -> "Stage":
-        """A stage that goes on from a copy of this one's state with an entry made alike."""
-        processor = twin_of(self.processor)
-        if self.goes_on_with(entry) and not isinstance(processor, PassedBy):
-            processor.apply(entry.settings)
-        keys = twin_of(self.keys) if self.keys else {}
-        return Stage(entry, self.make, processor, keys, self.latency_before, self.channels)
-
-    def goes_on_with(self, entry: ProcessorEntry) -> bool:
-        """Whether the settings of an entry are others than those that a copy of the processor has."""
-        return entry.settings is not self.entry.settings or self.applied is not None
-
-    def process(self, block: Block) -> Array:
-        """The result for the next block; its keys, which come as early as the chain's sound, are lined up with it."""
-        keys = block.keys
-        block.keys = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
-        rows = None if block.moved is None else block.moved.rows
-        if rows is None:
-            return self.processor.process(block)
-        if self.processor.takes(rows):
-            self.applied = IN_ROWS
-            return self.processor.process(block)
-        made, self.applied = in_rows(self.processor, self.entry.settings, block, rows, self.applied)
-        return made
 
 
 @dataclass(frozen=True)
@@ -137,39 +59,6 @@ class Heard:
     region: Array | None
     lanes: Array | None
     latency_frames: int
-
-
-def make_of(entry: ProcessorEntry, *, sample_rate: int, on_take: bool) -> Make:
-    """What an entry is made as; remembered by the settings themselves, since it is asked at every step of a drag."""
-    return _makes.get(
-        entry.settings, (sample_rate, on_take),
-        lambda: Make.of(entry.type, entry.settings, sample_rate=sample_rate, on_take=on_take),
-    )  # fmt: skip
-
-
-def chain_latency(entries: list[ProcessorEntry], *, sample_rate: int, on_take: bool) -> int:
-    """Frames by which the result of a chain comes later than its source."""
-    return sum(make_of(entry, sample_rate=sample_rate, on_take=on_take).latency_frames for entry in entries if entry.on)
-
-
-def channels_after(entries: list[ProcessorEntry], channels: int) -> int:
-    """How many channels a chain gives where so many come in."""
-    for entry in entries:
-        if entry.on:
-            channels = PROCESSORS[entry.type].channels_out(entry.settings, channels)
-    return channels
-
-
-def settling_frames(entries: list[ProcessorEntry], sample_rate: int) -> int:
-    """Frames a fresh chain has to hear until it stands as if it had always run, as far as that can be afforded."""
-    on = [entry for entry in entries if entry.on]
-    seconds = max((PROCESSORS[entry.type].settling_s(entry.settings) for entry in on), default=0.0)
-    return round(min(seconds, MOST_SETTLING_S / max(len(on), 1)) * sample_rate)
-
-
-def wants_spectrum(entries: list[ProcessorEntry]) -> bool:
-    """Whether a chain matches loudness by the spectrum of its take."""
-    return any(entry.on and getattr(entry.settings, "match_loudness", False) for entry in entries)
 
 
 class Chain:
@@ -419,51 +308,3 @@ class Chain:
             twin._reins, twin.strip = reins, strip
         twin._arrange(entries, (settled._known() if settled else {}) | self._known())
         return twin
-
-
-class GlidingChain:
-    """A chain whose entries may be exchanged between blocks without a click; never during a glide."""
-
-    def __init__(self, chain: Chain, *, sample_rate: int) -> None:
-        self.chain = chain
-        self._old: Chain | None = None
-        self._glide_frames = ms_to_frames(GLIDE_MS, sample_rate)
-        self._glided = 0
-        #: Of the last block, while it fades: what it came from, and how far it has come.
-        self.fade: tuple[Chain, Array] | None = None
-
-    @property
-    def gliding(self) -> bool:
-        """Whether two chains are running."""
-        return self._old is not None
-
-    def change(self, new: Chain) -> None:
-        """Fade to `new` from the next block on; only while not gliding."""
-        self._old, self.chain, self._glided = self.chain, new, 0
-
-    def process(
-        self, block: Array, old_block: Array, keys: Mapping[str, Array] = {}, when: When | None = None
-    ) -> Array:
-        """The result for the next block; old_block is what the chain on its way out hears (latency may differ). when:
-        the place of the result.
-        """
-        self.fade = None
-        if self._old is None:
-            return self.chain.process(block, keys, when)
-        before = self._old.process(old_block, keys, when)
-        after = self.chain.process(block, keys, when)
-        frames = block.shape[1]
-        weight = fade_in(self._glided, frames, self._glide_frames)
-        self.fade = self._old, weight
-        self._glided += frames
-        if self._glided >= self._glide_frames:
-            self._old = None
-        return before + weight * (after - before)
-
-    def around(self, processor_id: str) -> Around | None:
-        """As Chain.around, faded over as the result is."""
-        now = self.chain.around(processor_id)
-        before = self.fade[0].around(processor_id) if self.fade and now else None
-        if self.fade is None or now is None or before is None or before.latency_after != now.latency_after:
-            return now
-        return replace(now, after=before.after + self.fade[1] * (now.after - before.after))

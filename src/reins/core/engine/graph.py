@@ -4,8 +4,8 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.engine.chain import channels_after, make_of
 from reins.core.engine.ear import Ear
+from reins.core.engine.entries import channels_after, make_of
 from reins.core.engine.plan import Plan, Tie, make_plan, one_side
 from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
 from reins.core.lanes import Lane

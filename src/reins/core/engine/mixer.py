@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.gliding import fade_in
-from reins.core.engine.chain import GLIDE_MS
+from reins.core.engine.gliding import GLIDE_MS
 from reins.core.engine.graph import Graph, working
 from reins.core.engine.length import session_frames, sounding_frames
 from reins.core.engine.listening import Listening, filling_frames, heard_of

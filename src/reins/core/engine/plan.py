@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.engine.chain import chain_latency, channels_after
+from reins.core.engine.entries import chain_latency, channels_after
 from reins.core.routing import destination, in_order, strip_ids, ties
 from reins.core.sessions import MASTER, Document
 

@@ -18,7 +18,9 @@ import numpy.typing as npt
 from reins.core.dsp.gains import down_to_silence
 from reins.core.dsp.gliding import Ramp
 from reins.core.dsp.levels import peak_and_energy
-from reins.core.engine.chain import Chain, GlidingChain, chain_latency, settling_frames, wants_spectrum
+from reins.core.engine.chain import Chain
+from reins.core.engine.entries import chain_latency, settling_frames, wants_spectrum
+from reins.core.engine.gliding import GlidingChain
 from reins.core.engine.plan import Plan
 from reins.core.lanes import Lane
 from reins.core.processors.base import Delay

@@ -7,7 +7,8 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.engine.chain import Chain, wants_spectrum
+from reins.core.engine.chain import Chain
+from reins.core.engine.entries import wants_spectrum
 from reins.core.engine.offline import run_chain
 from reins.core.lanes import is_take, reader
 from reins.core.moves.models import Rein
