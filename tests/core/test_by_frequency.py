@@ -292,7 +292,7 @@ def parse_many(bands):
     ("deesser", {"relative": True, "threshold_db": -50}, "from -40 to 20 dB while relative is on"),
     ("dynamic_eq", {"bands": [{}, {"freq_hz": 5}]}, "bands.1.freq_hz is 5; allowed: a number from 20 to 20000 Hz"),
     ("dynamic_eq", {"bands": [{"colour": 1}]}, "there is no setting “colour”; allowed: on, shape, freq_hz"),
-    ("dynamic_eq", {"bands": [{}] * 9}, "at most 8"),
+    ("dynamic_eq", {"bands": [{}] * 9}, "up to 8"),
     ("dynamic_eq", {"low_cut_slope": 13}, "6, 12, 18"),
     ("multiband", {"crossovers_hz": [500, 550]}, "each at least a third of an octave above"),
     ("multiband", {"crossovers_hz": [5]}, "numbers from 20 to 20000 Hz"),

@@ -209,7 +209,7 @@ def test_a_rein_that_is_off_moves_nothing_and_a_chain_without_reins_has_no_mover
         (drawn([[0, 0], [0.5, 1]]), "allowed: the first at 0, the last at 1"),
         (drawn([[0, 0], [0.6, 1], [0.5, 1], [1, 0]]), "point 2 stands at 0.5"),
         (drawn([[0, 0], [1, 2]]), "point 1 is [1, 2, 0]; allowed: a place"),
-        (drawn([[k / 64, 0] for k in range(65)]), "64 items"),
+        (drawn([[k / 64, 0] for k in range(65)]), "up to 64"),
         (rein({"p.gain_db": 0.0}, BY_KEY | {"ceiling_db": -39.5}), "at least 1 dB above floor_db"),
         (rein({"p.gain_db": 0.0}, {"kind": "line", "points": [[0, 0]]}), "a line says itself where the setting goes"),
         ({"moves": [{"what": "p.gain_db"}], "by": BY_BEAT}, "the value that the setting goes to"),
