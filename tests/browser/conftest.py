@@ -60,15 +60,19 @@ class Desk:
     def row(self, name, selector):
         return find(self.driver, f'.strip[aria-label="{name}"] {selector}')
 
-    def add_compressor(self, name):
+    def add(self, name, kind):
         self.choose(name)
         before = len(self.track(name)["chain"])
         self.click('[data-do="add"]')
-        self.click('[data-add="compressor"]')
+        self.click(f'[data-add="{kind}"]')
         wait_until(lambda: len(self.track(name)["chain"]) == before + 1)
-        wait_for(self.driver, '[data-setting="ratio"]')
         wait_until(lambda: len(self.driver.find_elements("css selector", ".station")) == before + 1)
+        wait_for(self.driver, f'.station.is-selected[data-type="{kind}"]')
         settled(self.driver)
+
+    def add_compressor(self, name):
+        self.add(name, "compressor")
+        wait_for(self.driver, '[data-setting="ratio"]')
 
     def click(self, selector):
         def clicked():

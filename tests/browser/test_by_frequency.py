@@ -9,7 +9,7 @@ from selenium.webdriver.common.keys import Keys
 
 from reins.demo import strings, voices
 from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
-from tests.browser.test_gates_and_keys import add, start_from
+from tests.browser.test_gates_and_keys import start_from
 from tests.browser.test_whole_session import exported
 from tests.core.test_by_frequency import note_level
 from tests.reference.by_frequency import level_db
@@ -58,7 +58,7 @@ def add_to_master(desk, kind):
 @pytest.fixture
 def eq(desk):
     """A dynamic EQ alone on the bass."""
-    add(desk, "Bass", "dynamic_eq")
+    desk.add("Bass", "dynamic_eq")
     return desk
 
 
@@ -236,7 +236,7 @@ def test_a_band_is_heard_alone_and_spectra_move_while_it_plays(eq, driver):
 
 
 def test_esses_are_found_on_the_map_and_held(desk, driver, downloads):
-    add(desk, "Singer", "deesser")
+    desk.add("Singer", "deesser")
     desk.click('[data-ready="air"]')
     wait_until(lambda: desk.settings("Singer", -1)["low_hz"] == 8000)
     start_from(desk, "loud esses")
@@ -268,7 +268,7 @@ def test_esses_are_found_on_the_map_and_held(desk, driver, downloads):
 
 
 def test_a_drum_room_is_crossed_over_in_three(desk, driver):
-    add(desk, "Room", "multiband")
+    desk.add("Room", "multiband")
     start_from(desk, "three bands")
     wait_until(lambda: len(bands(desk, "Room", -1)) == 3 and bands(desk, "Room", -1)[0]["ratio"] == 3)
     desk.drag(handle(desk, "crossovers_hz.0"), 40, 0)
@@ -322,7 +322,7 @@ def test_the_middle_alone_is_deessed_at_the_master(desk, driver):
 
 
 def test_a_kicks_lows_come_up_while_320_hz_is_cut(desk, driver):
-    add(desk, "Kick", "dynamic_eq")
+    desk.add("Kick", "dynamic_eq")
     start_from(desk, "lows up")
     wait_until(lambda: len(bands(desk, "Kick")) == 2)
     settled(driver)

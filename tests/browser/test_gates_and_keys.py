@@ -13,15 +13,6 @@ from tests.core.test_gate_expander import rms_db
 RATE = 48000
 
 
-def add(desk, name, kind):
-    desk.choose(name)
-    before = len(desk.track(name)["chain"])
-    desk.click('[data-do="add"]')
-    desk.click(f'[data-add="{kind}"]')
-    wait_until(lambda: len(desk.track(name)["chain"]) == before + 1)
-    settled(desk.driver)
-
-
 def start_from(desk, name):
     choose_option(desk.driver, '[data-do="points"] option', lambda text: name in text)
 
@@ -58,7 +49,7 @@ def bass_follows_kick(desk):
 
 
 def test_the_snares_microphone_is_gated(desk, driver, downloads):
-    add(desk, "Snare", "gate")
+    desk.add("Snare", "gate")
     start_from(desk, "Snare, only its own hits")
     wait_until(lambda: desk.track("Snare")["chain"][-1]["settings"]["threshold_db"] == -39)
 
@@ -111,7 +102,7 @@ def test_a_rein_from_kick_to_bass_makes_the_bass_yield(desk, driver):
 
 def test_a_rein_that_closes_a_circle_is_refused_with_a_sentence(desk, driver):
     bass_follows_kick(desk)
-    add(desk, "Kick", "ducker")
+    desk.add("Kick", "ducker")
     before = desk.track("Kick")["chain"]
 
     choose_option(driver, ".control-list option", "Bass".__eq__)
@@ -140,7 +131,7 @@ def test_removing_a_key_asks_and_leaves_the_other_following_itself(desk, driver)
 
 
 def test_a_flat_kick_gets_its_punch_back(desk, driver):
-    add(desk, "Kick", "expander")
+    desk.add("Kick", "expander")
     start_from(desk, "Kick, attack raised")
     wait_until(lambda: desk.track("Kick")["chain"][-1]["settings"]["direction"] == "up")
 

@@ -13,14 +13,6 @@ from tests.browser.test_whole_session import exported
 from tests.reference.moving import beat_values, key_values
 
 
-def add(desk, name, kind):
-    desk.choose(name)
-    desk.click('[data-do="add"]')
-    desk.click(f'[data-add="{kind}"]')
-    wait_for(desk.driver, f'.station.is-selected[data-type="{kind}"]')
-    settled(desk.driver)
-
-
 def add_rein(desk, kind):
     desk.click('[data-do="add"]')
     desk.click(f'[data-add-rein="{kind}"]')
@@ -52,7 +44,7 @@ def points_of(desk, name):
 
 
 def test_the_harmonium_is_ducked_to_the_beat_by_a_drawn_curve(desk, driver, downloads):
-    add(desk, "Harmonium", "level")
+    desk.add("Harmonium", "level")
     rein_of(desk, "gain_db", "beat")
     wait_until(
         lambda: (
@@ -111,8 +103,8 @@ def test_a_curve_is_taken_from_another_track_over_the_folded_sound(desk, driver)
 
 
 def test_the_kick_moves_three_settings_of_the_harmonium_at_once(desk, driver, downloads):
-    add(desk, "Harmonium", "level")
-    add(desk, "Harmonium", "filter")
+    desk.add("Harmonium", "level")
+    desk.add("Harmonium", "filter")
     desk.click('.station[data-type="level"] .station-name')
     settled(driver)
     rein_of(desk, "gain_db", "key")
@@ -142,7 +134,7 @@ def test_the_kick_moves_three_settings_of_the_harmonium_at_once(desk, driver, do
 
 
 def test_the_singers_fader_is_ridden_on_the_take(desk, driver):
-    add(desk, "Singer", "compressor")
+    desk.add("Singer", "compressor")
     add_rein(desk, "line")
     hand = wait_for(driver, ".line-hand")
     for count, (x, y) in enumerate(((-200, 30), (0, -20), (150, 40)), 2):
@@ -167,7 +159,7 @@ def test_the_singers_fader_is_ridden_on_the_take(desk, driver):
 
 
 def test_a_threshold_moves_and_one_click_leads_there_and_back_and_all_reins_are_listed(desk, driver):
-    add(desk, "Bass", "compressor")
+    desk.add("Bass", "compressor")
     usual = desk.fact("held")
     rein_of(desk, "threshold_db", "line")
     ActionChains(driver).move_to_element_with_offset(wait_for(driver, ".line-hand"), 100, 60).click().perform()
@@ -207,7 +199,7 @@ def test_a_key_that_goes_with_its_track_is_asked_for_and_leaves_the_rein_off(des
 
 
 def test_a_key_has_a_ready_curve_more_sounds_and_is_heard_while_its_control_is_in_the_hand(desk, driver):
-    add(desk, "Bass", "compressor")
+    desk.add("Bass", "compressor")
     desk.click(".key-filter summary")
     choose_option(driver, '[data-do="key-curve"] option', lambda text: text == "voice")
     wait_until(lambda: desk.settings("Bass")["key"]["bell_db"] == 6)
@@ -234,7 +226,7 @@ def test_a_key_has_a_ready_curve_more_sounds_and_is_heard_while_its_control_is_i
 
 
 def test_drafts_are_an_open_list_with_names(desk, driver):
-    add(desk, "Bass", "compressor")
+    desk.add("Bass", "compressor")
     desk.click('[data-do="drafts"]')
     field = wait_for(driver, '[data-draft-name="1"]')
     field.send_keys("even")

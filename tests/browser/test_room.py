@@ -16,14 +16,6 @@ def room_as_it_came(desk, driver):
     driver.execute_script("localStorage.removeItem('reins-room')")
 
 
-def add(desk, name, kind):
-    desk.choose(name)
-    desk.click('[data-do="add"]')
-    desk.click(f'[data-add="{kind}"]')
-    wait_for(desk.driver, f'.station.is-selected[data-type="{kind}"]')
-    settled(desk.driver)
-
-
 def size(driver, selector):
     return driver.execute_script(
         "const box = document.querySelector(arguments[0]).getBoundingClientRect(); return [box.width, box.height]",
@@ -36,7 +28,7 @@ def press(driver, key):
 
 
 def test_the_picture_of_bands_is_large_enough_and_the_table_whole(desk, driver):
-    add(desk, "Harmonium", "dynamic_eq")
+    desk.add("Harmonium", "dynamic_eq")
     for count in range(1, 5):
         desk.click('[data-do="add-band"]')
         wait_until(lambda count=count: len(driver.find_elements("css selector", ".bands [data-remove-band]")) == count)
@@ -48,7 +40,7 @@ def test_the_picture_of_bands_is_large_enough_and_the_table_whole(desk, driver):
 
 
 def test_a_key_and_a_click_swap_take_and_picture_and_it_stays_from_track_to_track(desk, driver):
-    add(desk, "Bass", "compressor")
+    desk.add("Bass", "compressor")
     small = size(driver, ".curve-canvas")
 
     press(driver, "v")
@@ -68,7 +60,7 @@ def test_a_key_and_a_click_swap_take_and_picture_and_it_stays_from_track_to_trac
 
 
 def test_the_whole_side_is_given_to_one_picture_and_taken_back(desk, driver):
-    add(desk, "Bass", "compressor")
+    desk.add("Bass", "compressor")
     before = size(driver, ".take-canvas")
 
     find(driver, ".bench-curve [data-do=whole]").click()
@@ -83,7 +75,7 @@ def test_the_whole_side_is_given_to_one_picture_and_taken_back(desk, driver):
 
 
 def test_the_divider_is_dragged_stepped_and_remembered(desk, driver):
-    add(desk, "Bass", "compressor")
+    desk.add("Bass", "compressor")
     divider = find(driver, ".divider")
     before = size(driver, ".take-canvas")[1]
 
@@ -102,7 +94,7 @@ def test_the_divider_is_dragged_stepped_and_remembered(desk, driver):
 
 
 def test_the_level_axis_goes_down_to_what_is_quiet_and_what_is_held_is_magnified(desk, driver):
-    add(desk, "Bass", "compressor")
+    desk.add("Bass", "compressor")
     hand = find(driver, ".take-hand")
     driver.execute_script("arguments[0].focus()", hand)
     levels = "return reins.view.model.levels"
@@ -129,7 +121,7 @@ def test_the_level_axis_goes_down_to_what_is_quiet_and_what_is_held_is_magnified
 
 
 def test_a_crossover_is_typed_and_put_back_like_any_other_number(desk, driver):
-    add(desk, "Bass", "multiband")
+    desk.add("Bass", "multiband")
     place = len(desk.track("Bass")["chain"]) - 1
 
     desk.type("crossovers_hz.1", "3.2k")
@@ -143,7 +135,7 @@ def test_a_crossover_is_typed_and_put_back_like_any_other_number(desk, driver):
 
 def test_the_second_processor_is_seen_on_what_it_hears_and_heard_by_itself(desk, driver):
     for _ in range(2):
-        add(desk, "Bass", "compressor")
+        desk.add("Bass", "compressor")
     first, second = driver.find_elements("css selector", ".station-name")[-2:]
     first.click()
     settled(driver)

@@ -156,6 +156,19 @@ def test_a_rein_is_put_changed_and_taken_away_in_words():
     assert removed == "Harmonium: level gain by the beat, removed" and gone.tracks["pad"].reins == []
 
 
+def test_a_place_in_the_chain_is_kept_as_the_id_that_stands_there():
+    document = session((), [{"type": "level"}, {"type": "filter"}])
+    by = {"kind": "beat"}
+
+    held = put(document, moves=[{"what": "0.gain_db", "to": -9.0}], by=by)[0]
+    turn = {"kind": "move_processor", "strip_id": "pad", "processor_id": "p0", "index": 1}
+    turned = parse_change(turn).apply(held)[0]
+
+    assert [move.what for move in turned.tracks["pad"].reins[0].moves] == ["p0.gain_db"]
+    with pytest.raises(SettingsError, match=r"moves\.1\.what: “p0\.gain_db” is moved twice"):
+        put(document, moves=[{"what": "0.gain_db", "to": -9.0}, {"what": "p0.gain_db", "to": -3.0}], by=by)
+
+
 def test_what_cannot_be_is_refused_and_nothing_changes():
     document = session((), [{"type": "level"}])
     with pytest.raises(SettingsError, match=r"Harmonium: .*is not there or may not be moved.* Nothing was changed\."):

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { added, bent, placedPoint, traced, valueOf, whole } from "../../src/reins/web/static/js/bends.js";
+import { added, bent, extent, partOf, placedPoint, traced, valueOf, whole } from "../../src/reins/web/static/js/bends.js";
 
 test("a bent piece is the formula's", () => {
   for (const bend of [-1, -0.4, 0.2, 1]) for (const t of [0, 0.25, 0.5, 1]) {
@@ -23,6 +23,14 @@ test("a point is moved no further than its neighbours, and one is added where it
   assert.deepEqual(placedPoint(points, 1, -1, 0.5)[1], [0, 0.5, 0.3]);
   const [more, index] = added(points, 0.7, 0.4);
   assert.deepEqual([more[2], index, more.length], [[0.7, 0.4, 0], 2, 4]);
+});
+
+test("of a long line a part is drawn, with a point on either side, and its extent has no limit of length", () => {
+  const points = whole(Array.from({ length: 200000 }, (_, at) => [at, at % 7]));
+  assert.deepEqual(partOf(points, 10.5, 12.5).map(([at]) => at), [10, 11, 12, 13]);
+  assert.deepEqual(partOf(points, 300000, 300001).map(([at]) => at), [199999]);
+  assert.deepEqual(partOf(points, -5, -4).map(([at]) => at), [0]);
+  assert.deepEqual(extent(points.map(([, value]) => value)), [0, 6]);
 });
 
 test("straight pieces are traced by their ends alone", () => {

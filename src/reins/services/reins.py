@@ -3,12 +3,13 @@
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
-from reins.core.changes.reins import PutRein
+from reins.core.chainfile import parse_reins
 from reins.core.measure import beats
 from reins.core.moves.following import Follower
-from reins.core.moves.models import ByBeat, ByKey
-from reins.core.routing import BEFORE, parse_tie
+from reins.core.moves.models import ByBeat, ByKey, Move, Rein
+from reins.core.routing import BEFORE, in_order
 from reins.core.sessions import Document
 from reins.core.sound import Sound
 from reins.errors import InputError
@@ -17,6 +18,8 @@ from reins.services.house import House
 from reins.services.newest import Newest
 from reins.services.sounds import Check, Sounds
 
+Array = npt.NDArray[np.float64]
+Counts = npt.NDArray[np.int64]
 MAX_COLUMNS = 4096
 RUN_IN_S = 2.0  # what a follower hears before the part in view
 BLOCK_FRAMES = 16384
@@ -38,9 +41,9 @@ class ReinViews:
         by = ByBeat(beats=beats_long, offset_beats=offset_beats)
         document = document_of(self._house, session_id)
         sound, _ = self._sounds.source(document, strip_id, check)
-        told: dict[str, Any] = {"number": number, "levels_db": beats.LEVELS_DB[:-1].tolist()}
+        told: dict[str, Any] = {"number": number}
         told["source"] = beats.density(self._turns(document, sound, by, check)).tolist()
-        other = None if not key else self._tapped(document, key, check)
+        other = self._sounds.key(document, key, check)[0] if key else None
         told["key"] = None if other is None else beats.density(self._turns(document, other, by, check)).tolist()
         return told
 
@@ -48,12 +51,8 @@ class ReinViews:
         """A curve by the beat drawn after how a strip's level runs, over all repetitions."""
         document = document_of(self._house, session_id)
         by = ByBeat(beats=beats_long, offset_beats=offset_beats)
-        turns = self._turns(document, self._tapped(document, source), by)
+        turns = self._turns(document, self._sounds.key(document, source)[0], by)
         return {"points": [[at, value, 0] for at, value in beats.curve_after(turns)]}
-
-    def _tapped(self, document: Document, name: str, check: Check = lambda: None) -> Sound:
-        strip_id, tap, _ = parse_tie(document, name)
-        return self._sounds.tapped(document, strip_id, tap, check)[0]
 
     def _turns(self, document: Document, sound: Sound, by: ByBeat, check: Check = lambda: None) -> Any:
         check()
@@ -73,31 +72,43 @@ class ReinViews:
                 f"columns is {columns}, frames {frames}, start {start}; allowed: 1 to {MAX_COLUMNS} columns."
             )
         document = document_of(self._house, session_id)
-        put = PutRein(kind="put_rein", strip_id=strip_id, rein_id=str(rein.get("id") or "tried"), rein=rein)
-        document = put.tried(document)
-        by = next(one.by for one in document.strip(strip_id).reins if one.id == put.rein_id)
-        if not isinstance(by, ByKey):
-            raise InputError("Only a rein by a key follows one.")
+        by = _by_key(rein)
+        # Its own keys are wanted, not those of the chain; it may not be there yet, and may be switched off.
+        listening = document.with_strip(strip_id, chain=[], reins=[Rein(moves=[Move(what="tried", to=0.0)], by=by)])
+        in_order(listening)
         sound, _ = self._sounds.source(document, strip_id, check)
-        keys, _ = self._sounds.keys(document, strip_id, check)
-        keys = {**keys, BEFORE: sound}
-        channels = {name: key.facts.channels for name, key in keys.items()}
-        rate = document.sample_rate
-        follower = Follower(by, channels=sound.facts.channels, sample_rate=rate, key_channels=channels)
-        begin = max(0, start - round(RUN_IN_S * rate))
-        edges = start + np.linspace(0, frames, columns + 1)
-        level, value = np.zeros(columns), np.zeros(columns)
-        for first in range(begin, start + frames, BLOCK_FRAMES):
-            check()
-            count = min(BLOCK_FRAMES, start + frames - first)
-            made = follower.hear(sound.read(first, count), {n: k.read(first, count) for n, k in keys.items()})
-            column = np.searchsorted(edges, first + np.arange(count), side="right") - 1
-            inside = column >= 0
-            heard = np.abs(follower.heard).max(axis=0)
-            np.maximum.at(level, column[inside].clip(max=columns - 1), heard[inside])
-            np.maximum.at(value, column[inside].clip(max=columns - 1), made[inside])
-        db = 20.0 * np.log10(np.maximum(level, 1e-6))
+        keys = self._sounds.keys(listening, strip_id, check)[0] | {BEFORE: sound}
+        level, value = _heard(by, sound, keys, start + np.linspace(0, frames, columns + 1).astype(np.int64), check)
         return {
-            "number": number, "start": start, "frames": frames, "key_db": np.round(db, 2).tolist(),
+            "number": number, "start": start, "frames": frames,
+            "key_db": np.round(20.0 * np.log10(np.maximum(level, 1e-6)), 2).tolist(),
             "value": np.round(value, 4).tolist(),
         }  # fmt: skip
+
+
+def _by_key(rein: dict[str, Any]) -> ByKey:
+    by = parse_reins([{**rein, "id": "tried"}])[0].by
+    if not isinstance(by, ByKey):
+        raise InputError("Only a rein by a key follows one.")
+    return by
+
+
+def _heard(by: ByKey, sound: Sound, keys: dict[str, Sound], edges: Counts, check: Check) -> tuple[Array, Array]:
+    """The loudest that is heard between edges, and the furthest value; nothing where no sound is any more."""
+    rate, columns = sound.facts.sample_rate, edges.size - 1
+    channels = {name: key.facts.channels for name, key in keys.items()}
+    follower = Follower(by, channels=sound.facts.channels, sample_rate=rate, key_channels=channels)
+    level, value = np.zeros(columns), np.zeros(columns)
+    end = min(int(edges[-1]), max(one.facts.frames for one in (sound, *keys.values())))
+    for first in range(max(0, int(edges[0]) - round(RUN_IN_S * rate)), end, BLOCK_FRAMES):
+        check()
+        count = min(BLOCK_FRAMES, end - first)
+        made = follower.hear(sound.read(first, count), {n: k.read(first, count) for n, k in keys.items()})
+        # The columns that this block reaches into, and where in the block each begins.
+        column = max(0, int(np.searchsorted(edges, first, side="right")) - 1)
+        until = int(np.searchsorted(edges[:-1], first + count))
+        begins = np.maximum(edges[column:until] - first, 0)
+        for into, values in ((level, np.abs(follower.heard).max(axis=0)), (value, made)):
+            if begins.size:
+                into[column:until] = np.maximum(into[column:until], np.maximum.reduceat(values, begins))
+    return level, value

@@ -16,7 +16,7 @@ import numpy as np
 from reins.core.engine.length import session_frames
 from reins.core.engine.offline import render_incoming, render_placed, render_strip
 from reins.core.lanes import Lane, OneSide, Silence
-from reins.core.routing import leading_to, ties
+from reins.core.routing import leading_to, parse_tie, strip_keys
 from reins.core.sessions import Document
 from reins.core.sound import Sound
 from reins.core.takes import Take, write_take
@@ -54,14 +54,19 @@ class Sounds:
         """The sounds of the outside keys of a strip's chain, by name, and a name that changes whenever they do."""
         found: dict[str, Sound] = {}
         names = []
-        for name, source, tap, side in ties(document, strip_id):
-            sound, key = self.tapped(document, source, tap, check)
-            found[name] = OneSide(sound, side) if side else sound
+        for name in strip_keys(document.strip(strip_id)):
+            found[name], key = self.key(document, name, check)
             names.append(f"{name}={key}")
         return found, " ".join(names)
 
-    def tapped(self, document: Document, strip_id: str, tap: str, check: Check = lambda: None) -> tuple[Sound, str]:
-        """A strip's sound where a key is taken (routing.TAPS), and a name that changes whenever it does."""
+    def key(self, document: Document, name: str, check: Check = lambda: None) -> tuple[Sound, str]:
+        """The sound that a key's name means (routing.parse_tie), and a name that changes whenever it does."""
+        strip_id, tap, side = parse_tie(document, name)
+        sound, known = self._tapped(document, strip_id, tap, check)
+        return OneSide(sound, side) if side else sound, known
+
+    def _tapped(self, document: Document, strip_id: str, tap: str, check: Check) -> tuple[Sound, str]:
+        """A strip's sound where a key is taken (routing.TAPS)."""
         track = document.tracks.get(strip_id)
         if track is not None and track.take_id is None:
             return Silence(document.sample_rate), "silence"

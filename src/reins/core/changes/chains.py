@@ -197,11 +197,8 @@ class CopyDraft(OnStrip):
             raise ConflictError(f"{strip.name}: draft {self.draft} is the one in use; choose another to copy to.")
         known = strip.drafts.get(str(self.draft), Draft())
         copied = draft_of(strip).model_copy(update={"name": known.name})
-        changed = document.with_strip(self.strip_id, drafts={**strip.drafts, str(self.draft): copied})
-        return (
-            changed,
-            f"{strip.name}: {_draft(strip.draft, strip.draft_name)} copied to {_draft(self.draft, known.name)}",
-        )
+        label = f"{strip.name}: {_draft(strip.draft, strip.draft_name)} copied to {_draft(self.draft, known.name)}"
+        return document.with_strip(self.strip_id, drafts={**strip.drafts, str(self.draft): copied}), label
 
 
 class NameDraft(OnStrip):
@@ -234,9 +231,8 @@ class RemoveDraft(OnStrip):
             raise ConflictError(f"{strip.name}: draft {self.draft} is the one in use; choose another first.")
         gone = _known_draft(strip, self.draft)
         drafts = {number: draft for number, draft in strip.drafts.items() if number != str(self.draft)}
-        return document.with_strip(
-            self.strip_id, drafts=drafts
-        ), f"{strip.name}: {_draft(self.draft, gone.name)} removed"
+        label = f"{strip.name}: {_draft(self.draft, gone.name)} removed"
+        return document.with_strip(self.strip_id, drafts=drafts), label
 
 
 def _known_draft(strip: Strip, number: int) -> Draft:

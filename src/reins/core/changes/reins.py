@@ -7,7 +7,7 @@ from pydantic import Field
 from reins.core.chainfile import parse_reins
 from reins.core.changes.chains import OnStrip
 from reins.core.moves.models import ByBeat, ByKey, ByLine, Rein
-from reins.core.moves.rules import STRIP, check, found, way_to
+from reins.core.moves.rules import STRIP, check, check_number, found, named, way_to
 from reins.core.processors import PROCESSORS
 from reins.core.routing import describe_tie, in_order
 from reins.core.sessions import Document, Strip, new_id
@@ -51,9 +51,11 @@ class PutRein(OnStrip):
         strip = document.strip(self.strip_id)
         try:
             rein = parse_reins([{**self.rein, "id": self.rein_id}])[0]
+            check([rein], strip.chain, strip)
+            [rein] = named([rein], strip.chain, strip.chain)  # by ids: a place in the chain is another's tomorrow
             before = next((known for known in strip.reins if known.id == self.rein_id), None)
             reins = [rein if known is before else known for known in strip.reins] if before else [*strip.reins, rein]
-            check(reins, strip.chain, strip)
+            check_number(reins)
         except (PartError, SettingsError) as error:
             raise SettingsError(f"{strip.name}: {error} Nothing was changed.") from error
         changed = document.with_strip(self.strip_id, reins=reins)

@@ -27,21 +27,12 @@ from reins.core.processors.base import Delay
 from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
-from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
+from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db, pan_gains
 from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
 PRE_ROLL_BLOCK = 8192
 PAST_S = 4.0  # what is remembered of what comes to a bus, or to a chain with keys
-
-
-def pan_gains(pan_pct: float, channels: int) -> tuple[float, float]:
-    """Left and right gain of a pan position; see the module's docstring for the law."""
-    turn = (pan_pct / 100.0 + 1.0) * math.pi / 4.0
-    left, right = math.cos(turn), math.sin(turn)
-    if channels == 1:
-        return left, right
-    return min(1.0, left * math.sqrt(2.0)), min(1.0, right * math.sqrt(2.0))
 
 
 def moved_gains(moved: Mapping[str, Array], strip: Any, channels: int) -> Array:
@@ -50,11 +41,8 @@ def moved_gains(moved: Mapping[str, Array], strip: Any, channels: int) -> Array:
     fader: Any = 0.0 if standing_db <= FADER_OFF_DB else db_to_lin(standing_db)
     if "fader_db" in moved:
         fader, _ = down_to_silence(moved["fader_db"], FADER_OFF_DB)
-    if "pan_pct" not in moved:
-        return np.multiply.outer(pan_gains(getattr(strip, "pan_pct", 0.0), channels), fader)
-    turn = (moved["pan_pct"] / 100.0 + 1.0) * (math.pi / 4.0)
-    sides = np.stack([np.cos(turn), np.sin(turn)])
-    return fader * (sides if channels == 1 else np.minimum(1.0, sides * math.sqrt(2.0)))
+    sides = pan_gains(moved.get("pan_pct", getattr(strip, "pan_pct", 0.0)), channels)
+    return sides.reshape(2, -1) * fader
 
 
 class Past:

@@ -32,16 +32,15 @@ class Watched:
 class Sight:
     """Of the strip watched, over a block: peak in and out in dB by processor; of the processor on the bench its gains
     by name and how much it changes each of POINTS_HZ now, in dB; spectra (source, result, key, beside) in dB there.
-    Curve and spectra come as often as READINGS_PER_S.
+    Curve and spectra come as often as READINGS_PER_S. moved: what reins move of the strip, as they name it, and its
+    value.
     """
 
     points: dict[str, tuple[float, float]]
     bands: dict[str, float]
     curve_db: Array | None
     spectra: dict[str, Array]
-    moved: dict[str, float] = field(
-        default_factory=dict
-    )  # what reins move of the strip, as they name it, and its value
+    moved: dict[str, float] = field(default_factory=dict)
 
 
 class Watcher:

@@ -32,11 +32,6 @@ class Follower:
         self._given: dict[int, Array] = {}
         self.apply(by)
 
-    @property
-    def value(self) -> float:
-        """Where it stands."""
-        return float(self._state[following.VALUE])
-
     def apply(self, by: ByKey) -> None:
         """Take over other settings; its value stays."""
         self._key, rate = by.key, self._rate

@@ -131,10 +131,6 @@ class Rein(Strict):
         for place, move in enumerate(self.moves):
             if move.to is None and not isinstance(self.by, ByLine):
                 raise MisfitError(f"moves.{place}.to", "missing", "the value that the setting goes to")
-        whats = [move.what for move in self.moves]
-        for what in whats:
-            if whats.count(what) > 1:
-                raise MisfitError("moves", f"“{what}” twice", "each setting once")
         return self
 
 

@@ -8,7 +8,7 @@ grid comes one row late. So neither block size nor the place of a start makes a 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any, ClassVar
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -23,7 +23,6 @@ from reins.core.moves.scales import Way
 from reins.core.processors.base import Counts, Moved, Rows
 from reins.core.settings.paths import value_at
 from reins.core.time import When
-from reins.core.twins import twin_of
 
 Array = npt.NDArray[np.float64]
 
@@ -41,7 +40,6 @@ class Target:
     trail: Array = field(default_factory=lambda: np.full(2, np.nan))
     free: bool = False  # whether it cannot leave its limits: what moves it alone stays between two values within them
     what: str = ""  # as the reins name it
-    carried: ClassVar[tuple[str, ...]] = ("trail",)
 
     def over(self, when: When, followers: Mapping[str, Follower], late: int) -> Array:
         """Its value at each frame of a block; `late` is how long after the chain's source the sound there comes."""
@@ -112,8 +110,6 @@ def _grid(at: int, frames: int) -> tuple[Counts, Counts]:
 
 class Mover:
     """The reins of one chain; `process` of the chain asks it for what moves in each of its processors."""
-
-    carried: ClassVar[tuple[str, ...]] = ("_followers", "_targets")
 
     def __init__(
         self, entries: Sequence[Any], reins: Sequence[Rein], strip: BaseModel | None, *, channels: int,
@@ -200,8 +196,3 @@ class Mover:
         moved = {path: target.over(when, self._followers, late) for path, target in targets.items()}
         self.now |= {targets[path].what: float(values[-1]) for path, values in moved.items()}
         return moved
-
-
-def mover_twin(mover: Mover | None) -> Mover | None:
-    """A copy that goes on by itself."""
-    return None if mover is None else twin_of(mover)

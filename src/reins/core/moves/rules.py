@@ -1,6 +1,7 @@
 """What a rein may move: found in a chain by its name, or refused with a sentence that names what may be moved."""
 
 from collections.abc import Sequence
+from functools import cache
 from typing import Any
 
 from pydantic import BaseModel
@@ -30,9 +31,13 @@ def ways_at(place: int, entries: Sequence[Any], strip: BaseModel | None) -> dict
     """By path all that may be moved of a processor at a place, or of the strip."""
     if place != STRIP:
         return ways_of(entries[place].settings)
-    fields = type(strip).model_fields if strip is not None else {}
-    found = {name: way_of(fields[name]) for name in OF_STRIP if name in fields}
-    return {name: way for name, way in found.items() if way is not None}
+    return _ways_of_strip(type(strip)) if strip is not None else {}
+
+
+@cache
+def _ways_of_strip(kind: type[BaseModel]) -> dict[str, Way]:
+    ways = {name: way_of(kind.model_fields[name]) for name in OF_STRIP if name in kind.model_fields}
+    return {name: way for name, way in ways.items() if way is not None}
 
 
 def way_to(what: str, entries: Sequence[Any], strip: BaseModel | None) -> Way:
@@ -56,10 +61,15 @@ def way_to(what: str, entries: Sequence[Any], strip: BaseModel | None) -> Way:
     return ways[path]
 
 
-def check(reins: Sequence[Rein], entries: Sequence[Any], strip: BaseModel | None) -> None:
-    """Raise PartError unless every rein moves what is there and may be moved, within its limits."""
+def check_number(reins: Sequence[Rein]) -> None:
+    """Raise PartError for more reins than a strip may have."""
     if len(reins) > MOST_REINS:
         raise PartError(f"there are {len(reins)} reins; allowed: up to {MOST_REINS} on one strip.")
+
+
+def check(reins: Sequence[Rein], entries: Sequence[Any], strip: BaseModel | None) -> None:
+    """Raise PartError unless every rein moves what is there and may be moved, within its limits."""
+    check_number(reins)
     names = [rein.id for rein in reins if rein.id]
     for name in names:
         if names.count(name) > 1:
@@ -72,6 +82,11 @@ def check(reins: Sequence[Rein], entries: Sequence[Any], strip: BaseModel | None
             except PartError as error:
                 raise PartError(f"{where}.what: {error}") from error
             _check_values(rein, place, index, way)
+        targets = [found(move.what, entries) for move in rein.moves]
+        for index, target in enumerate(targets):
+            if target in targets[:index]:
+                twice = f"“{rein.moves[index].what}” is moved twice; allowed: each setting once."
+                raise PartError(f"rein {place}, moves.{index}.what: {twice}")
 
 
 def _check_values(rein: Rein, rein_place: int, move_place: int, way: Way) -> None:

@@ -15,6 +15,7 @@ from pydantic import BaseModel
 from reins.core.settings.describing import Moves
 
 Array = npt.NDArray[np.float64]
+_ways: "dict[tuple[type[BaseModel], tuple[int, ...]], dict[str, Way]]" = {}
 
 
 @dataclass(frozen=True)
@@ -59,18 +60,27 @@ def _way(extra: Mapping[str, Any], low: float, high: float) -> Way:
     return Way(least if log else low, high, low, log, off_as, extra.get("moves", "grid"), extra["label"], extra["unit"])
 
 
-def ways_of(settings: BaseModel, prefix: str = "") -> dict[str, Way]:
-    """By dotted path every setting that may be moved, those of bands and of lists of numbers among them."""
+def ways_of(settings: BaseModel) -> dict[str, Way]:
+    """By dotted path every setting that may be moved, those of bands and of lists of numbers among them; to be read
+    only. It hangs on the kind of settings and on how long their lists are, and is asked at every step of a drag.
+    """
+    place = type(settings), tuple(len(value) for value in vars(settings).values() if isinstance(value, list))
+    if place not in _ways:
+        _ways[place] = _read(settings, "")
+    return _ways[place]
+
+
+def _read(settings: BaseModel, prefix: str) -> dict[str, Way]:
     found: dict[str, Way] = {}
     for name, field in type(settings).model_fields.items():
         value, path = vars(settings)[name], prefix + name
         if isinstance(value, BaseModel):
-            found |= ways_of(value, f"{path}.")
+            found |= _read(value, f"{path}.")
         elif isinstance(value, list):
             extra: Any = field.json_schema_extra or {}
             for place, part in enumerate(value):
                 if isinstance(part, BaseModel):
-                    found |= ways_of(part, f"{path}.{place}.")
+                    found |= _read(part, f"{path}.{place}.")
                 elif get_origin(field.annotation) is list and get_args(field.annotation)[0] is float:
                     found[f"{path}.{place}"] = _way(extra, float(extra["low"]), float(extra["high"]))
         elif (way := way_of(field)) is not None:

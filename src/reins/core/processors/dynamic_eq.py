@@ -102,16 +102,6 @@ class DynamicEq(Processor):
         self.apply(settings)
 
     @classmethod
-    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
-        """None."""
-        return 0
-
-    @property
-    def latency_frames(self) -> int:
-        """None."""
-        return 0
-
-    @classmethod
     def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
         return tune_bands(settings, channels, sample_rate)
 

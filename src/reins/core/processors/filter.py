@@ -102,16 +102,6 @@ class Filter(Processor):
         self.gains_db = {}
         self.apply(settings)
 
-    @classmethod
-    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
-        """None."""
-        return 0
-
-    @property
-    def latency_frames(self) -> int:
-        """None."""
-        return 0
-
     def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings; all state is kept."""
         more: dict[str, Any] = {"at_once": not hasattr(self, "_settings"), "frames": over_frames}

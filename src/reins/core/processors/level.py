@@ -5,7 +5,6 @@ filter of 24 dB/oct. Balance turns the far side down by a quarter turn of the si
 is silence. At rest it changes nothing, to the bit. Balance and sides do nothing to a mono signal.
 """
 
-import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -16,7 +15,7 @@ from reins.core.dsp.gains import down_to_silence
 from reins.core.processors.base import Array, Block, Processor, ProcessorSettings, Rows
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
-from reins.core.units import db_to_lin
+from reins.core.units import db_to_lin, pan_gains
 
 SILENT_DB = -90.0
 SIDES_ORDER = 4  # 24 dB/oct
@@ -67,16 +66,6 @@ class Level(Processor):
         self.gains_db = {}
         self.apply(settings)
 
-    @classmethod
-    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
-        """None."""
-        return 0
-
-    @property
-    def latency_frames(self) -> int:
-        """None."""
-        return 0
-
     def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings; all state is kept."""
         self._settings = settings
@@ -102,7 +91,7 @@ class Level(Processor):
         if "gain_db" in gains or settings.inverted or settings.gain_db != 0.0:
             out = out * gain
         if self._channels == 2 and ("balance_pct" in gains or settings.balance_pct != 0.0):
-            out = out * balance(gains.get("balance_pct", settings.balance_pct))
+            out = out * pan_gains(gains.get("balance_pct", settings.balance_pct), 2).reshape(2, -1)
         self.gains_db = {"gain_db": told_db}
         return out
 
@@ -129,9 +118,3 @@ def _gain_of(gain_db: Any, frames: int) -> tuple[Any, Array]:
         return down_to_silence(gain_db, SILENT_DB)
     silent = gain_db <= SILENT_DB
     return 0.0 if silent else db_to_lin(gain_db), np.full(frames, -120.0 if silent else float(gain_db))
-
-
-def balance(pct: Any) -> Array:
-    """Gains of left and right (2, 1), or (2, frames), for a balance from -100 to 100 %."""
-    turn = (np.atleast_1d(pct) / 100.0 + 1.0) * (math.pi / 4.0)
-    return np.minimum(1.0, math.sqrt(2.0) * np.stack([np.cos(turn), np.sin(turn)]))

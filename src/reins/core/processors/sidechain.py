@@ -122,7 +122,7 @@ def gathered(key: Key, own: Array, keys: Mapping[str, Array], lanes: int) -> Arr
     """What a key listens to (lanes, frames), of what comes to the processor and of the keys by name."""
 
     def sound(name: str) -> Array:
-        found = own if name == "self" else keys.get(name, own)
+        found = own if name == "self" else keys.get(name, own)[:lanes]  # a key that is not given is the own sound
         return found if found.shape[0] == lanes else np.repeat(found, lanes, axis=0)
 
     heard = sound(key.source)

@@ -36,6 +36,23 @@ export function valueOf(points, at) {
   return value + (next[1] - value) * bent((at - from) / (next[0] - from), bend);
 }
 
+/** The points that a part of a curve needs: those in it, and one on either side. @param {Point[]} points @param {number} from @param {number} to */
+export function partOf(points, from, to) {
+  const first = points.findLastIndex((point) => point[0] <= from);
+  const last = points.findIndex((point) => point[0] >= to);
+  return points.slice(Math.max(0, first), last < 0 ? points.length : last + 1);
+}
+
+/** The least and the largest of numbers, of which there may be more than a call takes. @param {number[]} values @returns {[number, number]} */
+export function extent(values) {
+  let [low, high] = [Infinity, -Infinity];
+  for (const value of values) {
+    if (value < low) low = value;
+    if (value > high) high = value;
+  }
+  return [low, high];
+}
+
 /** Points with one moved as far as its neighbours let it; its bend stays. @param {Point[]} points @param {number} index @param {number} at @param {number} value */
 export function placedPoint(points, index, at, value) {
   const low = points[index - 1]?.[0] ?? -Infinity;

@@ -94,7 +94,7 @@ export class TakeView {
       x: (at) => place.left + ((at * model.sampleRate - model.start) / model.frames) * place.width,
       at: (x) => Math.max(0, frameAt(place, model, x) / model.sampleRate),
       y: (value) => own.y(value) - place.ruler, value: (y) => own.value(y + place.ruler),
-      left: place.left, low: own.low, high: own.high,
+      left: place.left, right: place.left + place.width, low: own.low, high: own.high,
     };
   }
   lineLimit(value) {

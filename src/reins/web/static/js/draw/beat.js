@@ -9,7 +9,7 @@ export const EDGE = { left: 56, right: 12, top: 10, bottom: 20 };
 export function beatPlace(width, height) {
   const [wide, tall] = [Math.max(1, width - EDGE.left - EDGE.right), Math.max(1, height - EDGE.top - EDGE.bottom)];
   return {
-    wide, tall, x: (at) => EDGE.left + at * wide, y: (value) => EDGE.top + (1 - value) * tall,
+    wide, tall, left: EDGE.left, right: EDGE.left + wide, x: (at) => EDGE.left + at * wide, y: (value) => EDGE.top + (1 - value) * tall,
     at: (x) => (x - EDGE.left) / wide, value: (y) => 1 - (y - EDGE.top) / tall,
   };
 }

@@ -1,6 +1,7 @@
 // The take: level in dB over time. Source pale, result as an ink line, what is held hanging from the top, what is let
 // standing up from the floor of the same strip.
 
+import { extent } from "../bends.js";
 import { lines, USUAL } from "../levels.js";
 import { placed } from "../values.js";
 import { blank, db, palette, stroke, write } from "./paper.js";
@@ -207,9 +208,9 @@ export function linePlace(place, { setting, points, rest }) {
   const [top, bottom] = [place.zero, place.bottom - 4];
   let [low, high] = [setting.low, setting.high];
   if (setting.unit === "dB") {
-    const values = [rest, ...points.map((point) => point[1])];
-    low = Math.max(low, Math.min(...values) - 12);
-    high = Math.min(high, Math.max(...values) + 6);
+    const [least, most] = extent(points.map((point) => point[1]));
+    low = Math.max(low, Math.min(rest, least) - 12);
+    high = Math.min(high, Math.max(rest, most) + 6);
   }
   const own = { ...setting, low: setting.scale === "log" && low === 0 ? setting.least : low, high };
   return {

@@ -122,13 +122,13 @@ export const editing = (kit, data) => ({
     await this.onProcessor("set_processor", entry, { settings: { "key.source": `${from}/after` } });
   },
 
-  /** All drafts there are and the first four, as {number, name, used, title}. */
+  /** All drafts there are and the first four, as {number, name, used, inUse, title}. */
   get draftList() {
     const { drafts = {}, draft = 1, draft_name: own = "" } = this.strip ?? {};
     const numbers = new Set([1, 2, 3, 4, draft, ...Object.keys(drafts).map(Number)]);
     return [...numbers].sort((a, b) => a - b).map((number) => {
       const name = number === draft ? own : drafts[number]?.name ?? "";
-      return { number, name, used: number === draft || number in drafts, title: this.draftTitle(number, name) };
+      return { number, name, used: number === draft || number in drafts, inUse: number === draft, title: this.draftTitle(number, name) };
     });
   },
   draftTitle(number, name) {

@@ -2,7 +2,7 @@
 
 import * as api from "../api.js";
 import { GRIDS, KINDS, ReinBench } from "../benches/reinbench.js";
-import { whole } from "../bends.js";
+import { extent, whole } from "../bends.js";
 import { LineDrawing } from "../draw/line.js";
 import { newId } from "./editing.js";
 import { valueAtPath } from "../paths.js";
@@ -13,10 +13,14 @@ const ASK_MS = 60;
 const WORDS = { beat: "beat", key: "key", line: "by hand" };
 const STEP_BACK_DB = 12;
 
-/** Where a setting goes when nothing else is said: 12 dB down, two octaves down, or to its lower end. */
+/** Where a setting goes when nothing else is said: 12 dB down, two octaves down, up from where it is down already, or
+ * to its lower end. */
 function awayFrom(setting, rest) {
   if (setting.unit === "dB") return Math.max(setting.low, rest - STEP_BACK_DB);
-  if (setting.unit === "Hz") return Math.max(setting.low, (rest || setting.off_as) / 4);
+  if (setting.unit === "Hz") {
+    const hz = rest || setting.off_as;
+    return hz / 4 < 2 * (setting.least ?? setting.low) ? Math.min(setting.high, hz * 16) : hz / 4;
+  }
   return setting.low;
 }
 
@@ -97,12 +101,12 @@ export const reins = (kit, data) => ({
     });
   },
 
-  /** The description of what a rein names; null where it is not there. */
-  settingOfWhat(what) {
+  /** The description of what a rein of a strip names; null where it is not there. */
+  settingOfWhat(what, strip = this.strip) {
     const [id, ...path] = what.split(".");
     const name = path.join(".");
-    if (id === "strip") return data.stripSettings[this.isTrack ? "track" : this.isBus ? "bus" : "master"].find((s) => s.name === name) ?? null;
-    const entry = this.chain.find((one) => one.id === id);
+    if (id === "strip") return this.movedOfStrip(strip).find((s) => s.name === name) ?? null;
+    const entry = strip.chain.find((one) => one.id === id);
     const settings = entry ? this.kindOf(entry).settings : [];
     const list = settings.find((s) => s.name === path[0] && s.kind === "list");
     if (!list) return settings.find((s) => s.name === name) ?? null;
@@ -110,11 +114,13 @@ export const reins = (kit, data) => ({
     const field = list.fields.find((f) => f.name === path.slice(2).join("."));
     return field ? { ...field, label: `${Number(path[1]) + 1} ${field.label.toLowerCase()}` } : null;
   },
-  nameOfWhat(what, brief = false) {
+  /** Of a strip itself, that what may be moved; the master has no pan. */
+  movedOfStrip(strip) { return data.stripSettings["pan_pct" in strip ? "track" : "master"].filter(({ name }) => /fader_db|pan_pct/.test(name)); },
+  nameOfWhat(what, brief = false, strip = this.strip) {
     const [id] = what.split(".");
-    const label = this.settingOfWhat(what)?.label ?? what;
+    const label = this.settingOfWhat(what, strip)?.label ?? what;
     if (id === "strip" || brief) return label;
-    const entry = this.chain.find((one) => one.id === id);
+    const entry = strip.chain.find((one) => one.id === id);
     return entry ? `${this.labelOf(entry)}: ${label.toLowerCase()}` : label;
   },
   restOfWhat(what) {
@@ -126,7 +132,7 @@ export const reins = (kit, data) => ({
   get movables() {
     const known = new Set(this.rein?.moves.map(({ what }) => what));
     const numbers = (prefix, settings) => settings.filter((s) => s.kind === "number" && s.moves).map((s) => `${prefix}.${s.name}`);
-    const strip = numbers("strip", data.stripSettings[this.isTrack ? "track" : this.isBus ? "bus" : "master"]).filter((what) => /fader_db|pan_pct/.test(what));
+    const strip = numbers("strip", this.movedOfStrip(this.strip));
     const whats = this.chain.flatMap((entry) => this.kindOf(entry).settings.flatMap((s) => {
       if (s.kind !== "list") return numbers(entry.id, [s]);
       return valueAtPath(entry.settings, s.name).flatMap((_, index) => (s.fields.length ? numbers(`${entry.id}.${s.name}.${index}`, s.fields) : [`${entry.id}.${s.name}.${index}`]));
@@ -157,6 +163,7 @@ export const reins = (kit, data) => ({
   },
   selectRein(id) {
     this.reinId = id;
+    kit.followed = null; // of another
     this.showAll();
   },
   leaveRein() {
@@ -227,7 +234,7 @@ export const reins = (kit, data) => ({
     const { tracks, buses, order, bus_order: busOrder, master } = this.document;
     return [...order, ...busOrder, "master"].flatMap((id) => {
       const strip = tracks[id] ?? buses[id] ?? master;
-      return strip.reins.map((rein) => ({ stripId: id, strip: strip.name, rein, follows: this.followsWords(rein), words: rein.moves.map(({ what }) => what.split(".").slice(1).join(" ").replaceAll("_", " ")).join(", ") }));
+      return strip.reins.map((rein) => ({ stripId: id, strip: strip.name, rein, follows: this.followsWords(rein), words: rein.moves.map(({ what }) => this.nameOfWhat(what, false, strip)).join(", ") }));
     });
   },
   followsWords(rein) {
@@ -269,17 +276,21 @@ export const reins = (kit, data) => ({
       if (whose !== id) continue;
       const values = rein.by.kind === "line" ? rein.by.points.map((point) => point[1]) : [to];
       const name = path.join(".");
-      const [low, high] = spans[name] ?? [Infinity, -Infinity];
-      spans[name] = [Math.min(low, ...values), Math.max(high, ...values)];
+      spans[name] = extent([...(spans[name] ?? []), ...extent(values)]);
     }
     return spans;
   },
 
   /** Ask for the sound folded over the beat. */
   async askFold() {
-    if (this.reinKind !== "beat" || this.empty || !this.hasTake) return;
+    if (this.reinKind !== "beat") return;
     const { beats, offset_beats: offset } = this.rein.by;
-    const wanted = JSON.stringify([this.stripId, this.isTrack ? this.strip.take_id : this.session.step, beats, offset, this.foldKey, this.document.tempo_bpm]);
+    const of = JSON.stringify([this.stripId, beats, offset, this.foldKey, this.document.tempo_bpm]);
+    if (of !== kit.foldOf) kit.reins.fold = kit.foldWanted = null; // that of another is no picture of this
+    kit.foldOf = of;
+    kit.reins.paint();
+    if (this.empty || !this.hasTake) return;
+    const wanted = `${of} ${this.isTrack ? this.strip.take_id : this.session.step}`;
     if (wanted === kit.foldWanted) return;
     kit.foldWanted = wanted;
     kit.foldNumber = (kit.foldNumber ?? 0) + 1;

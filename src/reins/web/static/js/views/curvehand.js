@@ -37,11 +37,11 @@ export class CurveHand {
 
   /** Put the beads where their points lie. */
   place() {
-    const width = this.root.clientWidth;
     if (!this.points.length) return;
     const axes = this.to.axes(); // once for all: it asks the page how large things are
+    const { left, right } = axes;
     this.to.draw?.(this.points, axes);
-    const inView = this.points.map((point, index) => [index, axes.x(point[0])]).filter(([, x]) => x >= -1 && x <= width + 1);
+    const inView = this.points.map((point, index) => [index, axes.x(point[0])]).filter(([, x]) => x >= left - 1 && x <= right + 1);
     const shown = inView.length > MOST_BEADS ? [] : inView;
     while (this.beads.length < shown.length) this.beads.push(this.bead());
     this.beads.forEach((bead, place) => {
