@@ -2,6 +2,7 @@
 
 import ast
 import importlib
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -82,3 +83,19 @@ def test_the_documented_settings_are_those_of_the_code():
     page = (ROOT.parents[1] / "docs" / "formats" / "chain.md").read_text()
 
     assert write_tables(page) == page, "run `make docs`"
+
+
+STATES = {path.stem: path for path in (ROOT / "web/static/js/state").glob("*.js") if path.stem != "states"}
+
+
+def test_the_page_asks_the_states_of_the_desk_for_what_they_have():
+    """What the scripts ask each other for, the type checker sees; not what templates ask."""
+    has = {
+        name: set(re.findall(r"^  (?:async )?(?:get )?(\w+)(?=\(|:|,$)", path.read_text(), re.MULTILINE))
+        for name, path in STATES.items()
+    }
+    asked = re.compile(rf"(?<![\w.])({'|'.join(STATES)})\.(\w+)")
+    asks = {found for page in (ROOT / "web/templates").glob("_*.html") for found in asked.findall(page.read_text())}
+
+    assert len(asks) > 100
+    assert {(state, name) for state, name in asks if name not in has[state]} == set()

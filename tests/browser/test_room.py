@@ -59,6 +59,18 @@ def test_a_key_and_a_click_swap_take_and_picture_and_it_stays_from_track_to_trac
     assert size(driver, ".curve-canvas") == small
 
 
+def test_the_whole_takes_spectrum_leaves_the_pictures_where_they_are(desk, driver):
+    desk.add("Harmonium", "filter")
+    before = size(driver, ".spectrum-canvas")
+
+    desk.click("[data-do=whole-take]")
+
+    wait_until(lambda: find(driver, "[data-do=whole-take]").get_attribute("aria-pressed") == "true")
+    assert find(driver, ".bench-curve [data-do=whole]").get_attribute("aria-pressed") == "false"
+    assert size(driver, ".spectrum-canvas") == before
+    desk.click("[data-do=whole-take]")
+
+
 def test_the_whole_side_is_given_to_one_picture_and_taken_back(desk, driver):
     desk.add("Bass", "compressor")
     before = size(driver, ".take-canvas")

@@ -81,7 +81,7 @@ def test_what_is_exported_at_16_bits_is_dithered_unless_told_not_to(desk, driver
     for how in ("tpdf", "none"):
         before = set(downloads.glob("*.wav"))
         desk.click('[data-do="export"]')
-        Select(find(driver, 'select[x-model="bits"]')).select_by_value("16")
+        Select(find(driver, 'select[x-model="files.bits"]')).select_by_value("16")
         Select(wait_for(driver, "[data-do=dither]")).select_by_value(how)
         desk.click('[data-do="export-now"]')
         done = wait_until(lambda before=before: whole(downloads, set(downloads.glob("*.wav")) - before))

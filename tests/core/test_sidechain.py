@@ -7,7 +7,7 @@ import scipy.signal
 from reins.core.chainfile import parse_entry
 from reins.core.changes import parse_change
 from reins.core.engine.chain import Chain
-from reins.core.lanes import OneSide
+from reins.core.laid import OneSide
 from reins.core.processors import PROCESSORS, Key
 from reins.core.processors.sidechain import READY_CURVES, KeyPath, keys_of, names_of
 from tests.conftest import RATE, sound_of

@@ -153,7 +153,7 @@ class Track(_Routed):
 
 
 class Bus(_Routed):
-    """A group of strips held together."""
+    """A group of strips, summed."""
 
     solo_safe: bool = choice(
         False, label="Solo-safe", group="Mix", help="Stays in the mix, with all that goes through it, when others solo."

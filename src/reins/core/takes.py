@@ -130,7 +130,7 @@ class Take:
         return exponent_for(float(level[:, :, MINIMUM].min(initial=0.0)), float(level[:, :, MAXIMUM].max(initial=0.0)))
 
     def spectrum(self) -> None:
-        """None: only what a track lays out is weighed (see lanes)."""
+        """None: only what a track lays out is weighed (see laid)."""
 
     def peak_columns(self, start: int, frames: int, columns: int) -> Array:
         """Largest magnitude over all channels in each of `columns` equal parts of start .. start + frames.

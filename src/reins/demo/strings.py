@@ -121,7 +121,7 @@ def _reeds(notes: tuple[int, ...]) -> Array:
 
 
 def make_harmonium() -> Array:
-    """Mono take: held chords, breathing with the bellows, stronger in the chorus."""
+    """Mono take: long chords, breathing with the bellows, stronger in the chorus."""
     take = silence()
     for bar in range(BARS):
         place(take, _reeds(tuple(chord_notes(bar, octave=2))), time_of(bar), lin(0.0 if bar in CHORUS else -5.0))

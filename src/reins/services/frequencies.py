@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.lanes import Lane
+from reins.core.laid import LaidTake
 from reins.core.measure.maps import TakeMap, map_picture
 from reins.core.measure.spectra import POINTS_HZ, SpectrumMeter, spectrum_of_take, to_db
 from reins.core.takes import Take
@@ -78,7 +78,7 @@ class Frequencies:
             )
         sound, name = self._sounds.source(document_of(self._house, session_id), strip_id, check)
         laid, gain, take = 0, 1.0, sound
-        if isinstance(sound, Lane):
+        if isinstance(sound, LaidTake):
             laid, gain, take = sound.start_frame, sound.gain, sound.take
             name = name.split("/")[0]
         known = self._known.get(("map", name), lambda: TakeMap(take)) if isinstance(take, Take) else None

@@ -24,7 +24,7 @@ class House:
         self.folder = folder or DataFolder(data_dir)
         self.takes_dir, self.passing_dir = self.folder.takes_dir, self.folder.passing_dir
         self._lock, self._read_lock = threading.RLock(), threading.Lock()
-        self.bringing = threading.Lock()  # held while a file is brought in
+        self.bringing = threading.Lock()  # locked while a file is brought in
         self._takes: dict[str, Take] = {}
         self._listeners: set[Listener] = set()
 
@@ -81,7 +81,7 @@ class House:
     def tell(self, session_id: str, document: Document) -> None:
         """Tell the listeners that a session has changed, and to what, so that sound never waits for the database.
 
-        Called while the database is held, so that they hear of changes in the order they were kept.
+        Called while the database is locked, so that they hear of changes in the order they were kept.
         """
         for listener in list(self._listeners):
             listener(session_id, document)

@@ -15,7 +15,7 @@ import numpy as np
 
 from reins.core.engine.length import session_frames
 from reins.core.engine.offline import render_incoming, render_placed, render_strip
-from reins.core.lanes import Lane, OneSide, Silence
+from reins.core.laid import LaidTake, OneSide, Silence
 from reins.core.routing import leading_to, parse_tie, strip_keys
 from reins.core.sessions import Document
 from reins.core.sound import Sound
@@ -47,7 +47,7 @@ class Sounds:
             if track.take_id is None:
                 raise ConflictError(f"{strip.name}: this track has no take.")
             laid = f"{track.take_id}/{track.start_frame}/{track.trim_db}/{track.inverted}"
-            return Lane(self._house.take(track.take_id), track), laid
+            return LaidTake(self._house.take(track.take_id), track), laid
         return self._rendered(leading_to(document, strip_id), strip_id, render_incoming, check)
 
     def keys(self, document: Document, strip_id: str, check: Check = lambda: None) -> tuple[dict[str, Sound], str]:

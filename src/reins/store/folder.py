@@ -136,7 +136,7 @@ class DataFolder:
 
 
 def _lock(data_dir: Path, serving_at: str) -> IO[str]:
-    """The folder's lock, held as long as the file is open; StorageError saying who holds it."""
+    """The folder's lock, kept as long as the file is open; StorageError saying who has it."""
     file = os.fdopen(os.open(data_dir / "lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600), "r+")
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)

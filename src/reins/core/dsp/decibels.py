@@ -11,7 +11,7 @@ LOG2_PER_DB = 1.0 / DB_PER_LOG2
 TWO_OVER_LN2 = 2.8853900817779268
 SQRT_HALF_BITS = 0x3FE6A09E667F3BCD
 BIAS_BITS = 1023 << 52
-ROUND = 6755399441055744.0  # 1.5 * 2**52: adding it rounds to an integer held in the low bits
+ROUND = 6755399441055744.0  # 1.5 * 2**52: adding it rounds to an integer left in the low bits
 EXPONENT_AS_FLOAT = 0x4330000000000000  # the bits of 2**52
 TWO_52 = 4503599627370496.0
 

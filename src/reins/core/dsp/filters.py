@@ -23,7 +23,7 @@ def butterworth_cut(kind: str, *, cutoff_hz: float, order: int, sample_rate: int
 
     Bilinear transform with the cutoff prewarped; each pole pair is a cookbook low- or high-pass with
     Q = 1 / (2 sin((2k+1) pi / (2 order))) (R. Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter
-    coefficients"). A cutoff at or above 0.499 of the sample rate is held there.
+    coefficients"). A cutoff at or above 0.499 of the sample rate is taken as that.
     """
     w = 2.0 * math.pi * min(cutoff_hz, 0.499 * sample_rate) / sample_rate
     cos_w, sin_w = math.cos(w), math.sin(w)

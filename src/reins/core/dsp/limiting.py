@@ -153,11 +153,11 @@ def apply_limit(delayed, gains, ceiling, gain_db, out):
     channels, frames = delayed.shape
     lanes = gains.shape[0]
     for channel in range(channels):
-        sound, gain, held = delayed[channel], gains[min(channel, lanes - 1)], out[channel]
+        sound, gain, bounded = delayed[channel], gains[min(channel, lanes - 1)], out[channel]
         for i in range(frames):
             x = sound[i] * gain[i]
             x = x if x < ceiling else ceiling
-            held[i] = x if x > -ceiling else -ceiling
+            bounded[i] = x if x > -ceiling else -ceiling
     first, last, work = gains[0], gains[lanes - 1], np.empty(frames)
     for i in range(frames):
         low = first[i] if first[i] < last[i] else last[i]

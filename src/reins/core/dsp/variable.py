@@ -34,7 +34,7 @@ C1, C2, C3, M0, M1, M2 = 0, 1, 2, 3, 4, 5
 
 
 def prewarped(frequency_hz: float, sample_rate: int) -> float:
-    """w = tan(pi f / rate); a frequency at or above 0.499 of the rate is held there."""
+    """w = tan(pi f / rate); a frequency at or above 0.499 of the rate is taken as that."""
     return math.tan(math.pi * min(frequency_hz, 0.499 * sample_rate) / sample_rate)
 
 

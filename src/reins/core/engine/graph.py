@@ -8,7 +8,7 @@ from reins.core.engine.ear import Ear
 from reins.core.engine.entries import channels_after, make_of
 from reins.core.engine.plan import Plan, Tie, make_plan, one_side
 from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
-from reins.core.lanes import Lane
+from reins.core.laid import LaidTake
 from reins.core.moves.models import outside_keys
 from reins.core.processors.base import Delay
 from reins.core.routing import key_names
@@ -116,7 +116,7 @@ class Graph:
             self.players[strip_id] = BusPlayer(strip, strip_id, self.plan, **more)  # type: ignore[arg-type]
         elif (take := self.takes.get(document.tracks[strip_id].take_id or "")) is not None:
             track = document.tracks[strip_id]
-            self.players[strip_id] = TrackPlayer(track, strip_id, Lane(take, track), self.plan, **more)  # type: ignore[arg-type]
+            self.players[strip_id] = TrackPlayer(track, strip_id, LaidTake(take, track), self.plan, **more)  # type: ignore[arg-type]
         if strip_id in self.players:
             self.players[strip_id].change(strip, audible=self._audible(strip_id))
             self.players[strip_id].settle()
@@ -189,8 +189,8 @@ class Graph:
         track = self.document.tracks.get(strip_id)
         if track and isinstance(player, TrackPlayer):
             take = self.takes[track.take_id or ""]
-            if not player.lane.lies_as(take, track):
-                player.relay(Lane(take, track))
+            if not player.laid.lies_as(take, track):
+                player.relay(LaidTake(take, track))
 
     def successor(self, document: Document, takes: dict[str, Take]) -> "Graph":
         """The graph of a changed document at this one's position.

@@ -28,7 +28,7 @@ class LiveBlock:
     stream: int
     session_frame: int
     samples: npt.NDArray[np.float32]  # (frames, 2), interleaved in memory
-    strips: dict[str, tuple[float, float, float]]  # peak, RMS and held peak in dB after fader and pan
+    strips: dict[str, tuple[float, float, float]]  # peak, RMS and peak hold in dB after fader and pan
     gains: dict[str, float]  # deepest gain of each processor in dB
     sight: Sight  # of the strip watched
     master: MasterReading  # of what is heard, since the stream began

@@ -89,7 +89,7 @@ def make_plan(document: Document) -> Plan:
         chain_lead[strip_id] = out_lead[strip_id] + latency
         in_lead[strip_id] = max([chain_lead[strip_id], *before])
     tapped = {tie.source for row in tied.values() for tie in row if tie.tap == "before"}
-    held = {k for k, row in tied.items() if row}
-    fixed = frozenset({MASTER, *document.buses, *tapped, *held})
+    keyed = {k for k, row in tied.items() if row}
+    fixed = frozenset({MASTER, *document.buses, *tapped, *keyed})
     wide = {k: channels_after(document.strip(k).chain, 1) for k in order}
     return Plan(tuple(order), goes_to, tied, in_lead, chain_lead, out_lead, wide, fixed)

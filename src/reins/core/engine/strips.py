@@ -22,7 +22,7 @@ from reins.core.engine.chain import Chain
 from reins.core.engine.entries import chain_latency, settling_frames, wants_spectrum
 from reins.core.engine.gliding import GlidingChain
 from reins.core.engine.plan import Plan
-from reins.core.lanes import Lane
+from reins.core.laid import LaidTake
 from reins.core.processors.base import Delay
 from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
 from reins.core.time import Stream, When
@@ -239,26 +239,33 @@ class TrackPlayer(StripPlayer):
     _on_take = True
 
     def __init__(
-        self, track: Track, strip_id: str, lane: Lane, plan: Plan, *, sample_rate: int, key_channels: Mapping[str, int]
+        self,
+        track: Track,
+        strip_id: str,
+        laid: LaidTake,
+        plan: Plan,
+        *,
+        sample_rate: int,
+        key_channels: Mapping[str, int],
     ) -> None:
-        self.lane = lane
+        self.laid = laid
         self._out_lead, self._in_lead = plan.out_lead[strip_id], plan.in_lead[strip_id]
         self._tapped = strip_id in plan.fixed
         super().__init__(
-            track, strip_id, plan, channels=lane.facts.channels, sample_rate=sample_rate, key_channels=key_channels
+            track, strip_id, plan, channels=laid.facts.channels, sample_rate=sample_rate, key_channels=key_channels
         )
         self._old_latency = self.chain.chain.latency_frames
         self._trim = Ramp((1.0,), sample_rate)  # of what the take is laid out with
         self._problem: dict[str, str] = {}
 
     def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
-        return self.lane.spectrum() if wants_spectrum(strip.chain) else None
+        return self.laid.spectrum() if wants_spectrum(strip.chain) else None
 
-    def relay(self, lane: Lane) -> None:
+    def relay(self, laid: LaidTake) -> None:
         """Lay the take out anew from the next block on; another trim or polarity is gone to from where it is."""
-        self._trim.set((self._trim.now[0] * self.lane.gain / lane.gain,))
+        self._trim.set((self._trim.now[0] * self.laid.gain / laid.gain,))
         self._trim.go((1.0,))
-        self.lane = lane
+        self.laid = laid
 
     def prime(self, when: When, pre_roll: int) -> None:
         """Have the chain hear what lies before a place of the mix, alone; for tracks without a key."""
@@ -278,9 +285,9 @@ class TrackPlayer(StripPlayer):
     def _read(self, stream: Stream, first: int, frames: int) -> Array:
         """Frames of the take along a stream; a recording that cannot be read is silent, and that is said."""
         try:
-            return stream.read(self.lane.read, first, frames)
+            return stream.read(self.laid.read, first, frames)
         except StorageError as error:
-            self._problem = {f"take {self.lane.name}": str(error)}
+            self._problem = {f"take {self.laid.name}": str(error)}
             return np.zeros((self.channels, frames))
 
     def failures(self) -> dict[str, str]:

@@ -10,7 +10,7 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.engine.chain import Chain
 from reins.core.engine.entries import wants_spectrum
 from reins.core.engine.offline import run_chain
-from reins.core.lanes import is_take, reader
+from reins.core.laid import is_take, reader
 from reins.core.moves.models import Rein
 from reins.core.moves.rules import of_chain_alone
 from reins.core.sound import Sound

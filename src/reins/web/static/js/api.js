@@ -8,6 +8,9 @@ export class ApiError extends Error {
   }
 }
 
+/** Whether a request was given up for a newer one. @param {unknown} error */
+export const overtaken = (error) => error instanceof Error && error.name === "AbortError";
+
 const LOST = "The desk cannot reach its server; what was kept is safe. It will try again.";
 
 /** @param {string} path @param {RequestInit} [options] */
@@ -16,11 +19,11 @@ async function request(path, options = {}) {
   try {
     response = await fetch(path, options);
   } catch (error) {
-    if (error.name === "AbortError") throw error;
+    if (overtaken(error)) throw error;
     throw new ApiError(LOST, 0);
   }
   const body = await response.json().catch((error) => {
-    if (error.name === "AbortError") throw error;
+    if (overtaken(error)) throw error;
     return {};
   });
   if (!response.ok) throw new ApiError(body.error || LOST, response.status);
@@ -50,7 +53,7 @@ export const spectrum = (id, strip, body, signal) => post(`/api/sessions/${id}/s
 export async function takeMap(id, strip, body, signal) {
   const options = { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body), signal };
   const response = await fetch(`/api/sessions/${id}/strips/${strip}/map`, options).catch((error) => {
-    throw error.name === "AbortError" ? error : new ApiError(LOST, 0);
+    throw overtaken(error) ? error : new ApiError(LOST, 0);
   });
   if (!response.ok) throw new ApiError((await response.json().catch(() => ({}))).error || LOST, response.status);
   return new Uint8Array(await response.arrayBuffer());

@@ -15,7 +15,8 @@ const OF_KEYS = ["Sidechain", "Key filter"];
 export class Bench {
   /**
    * @param {HTMLElement} root
-   * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, match: () => void, tempo: () => number, sources: () => string[][]}} to
+   * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, match: () => void, tempo: () => number, sources: () => string[][],
+   *   keyCurves: object[], useKeyCurve: (curve: any, names: string[]) => void, latchKey: () => void, keyInHand: (inHand: boolean) => void, rein: (name: string) => void}} to
    */
   constructor(root, to) {
     Object.assign(this, { root, to });

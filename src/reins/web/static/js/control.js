@@ -84,7 +84,7 @@ export class NumberControl {
 
   /** Show a value that came from outside; a hand on the bead wins. */
   set(value) {
-    if (this.held || this.waiting) return;
+    if (this.inHand || this.waiting) return;
     this.value = this.kept = value;
     this.show();
   }
@@ -128,7 +128,7 @@ export class NumberControl {
     event.preventDefault();
     this.line.focus();
     this.line.setPointerCapture(event.pointerId);
-    this.held = true;
+    this.inHand = true;
     this.to.hold?.(true);
     const width = this.line.clientWidth;
     let place = placed(this.value, this.setting);
@@ -140,7 +140,7 @@ export class NumberControl {
     };
     const onEnd = () => {
       this.line.removeEventListener("pointermove", onMove);
-      this.held = false;
+      this.inHand = false;
       this.to.hold?.(false);
       this.settle();
     };

@@ -1,24 +1,17 @@
+// @ts-check
 // The desk: holds what is shown, passes what the hand does to the server and what comes back to the pictures.
 
 import * as api from "./api.js";
 import { Bench } from "./bench.js";
 import { NumberControl } from "./control.js";
-import { editing } from "./state/editing.js";
-import { files } from "./state/files.js";
-import { frequencies } from "./frequencies.js";
-import { hearing } from "./state/hearing.js";
 import { holdKeys, keyHandler, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Overview } from "./overview.js";
-import { overlaid } from "./paths.js";
 import { Previewer } from "./previewer.js";
 import { putText } from "./put.js";
-import { rememberedRoom, room } from "./state/room.js";
-import { keeping } from "./state/keeping.js";
-import { reins } from "./state/reins.js";
-import { transport } from "./state/transport.js";
+import { rememberedRoom } from "./state/room.js";
+import { beginStates, withStates } from "./state/states.js";
 import { MasterReading } from "./reading.js";
-import { keysOf } from "./shapes.js";
 import { meterStation } from "./stations.js";
 import { StripList } from "./strips.js";
 import { TakeView } from "./takeview.js";
@@ -33,21 +26,27 @@ const PARTS = [
   "reinbench", "moving", "reinlist", "drafts",
 ];
 
-/** One object with the values and getters of all parts. */
-const joined = (...parts) => parts.reduce((whole, part) => Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part)), {});
+/** @typedef {ReturnType<typeof shown>} Desk */
 
-/** @param {{session: object, processors: object[], stripSettings: object, sessionSettings: object[], ownPoints: object[], frequencies: object, sound: {worklet: string, worker: string}}} data */
+/** @param {any} data what the page was given: session, processors, settings of strips and session, frequencies, reins, sound */
 export const desk = (data) => () => {
   // Kept out of Alpine's reach: these change sixty times a second.
   const kit = { parts: {}, attempted: {}, changes: 0, underway: 0, told: null };
-  return joined(shown(kit, data), keeping(kit), transport(kit), hearing(kit), editing(kit, data), files(kit), frequencies(kit, data), room(kit), reins(kit, data));
+  return withStates(kit, data, shown);
 };
 
-const shown = (kit, data) => ({
+/**
+ * What is the desk's own: the session, what is chosen of it, and the parts of the page.
+ * @param {import("./state/states.js").Kit} kit
+ * @param {import("./state/states.js").States} state
+ * @param {any} data
+ */
+const shown = (kit, state, data) => ({
   session: data.session,
   processors: data.processors,
   shortcuts: SHORTCUTS,
   stripId: data.session.document.order[0] ?? "master",
+  /** @type {string | null} */
   processorId: null,
   playing: false,
   problem: "",
@@ -85,69 +84,70 @@ const shown = (kit, data) => ({
   isSelected(entry) { return entry.id === this.processorId; },
 
   init() {
-    this.$nextTick(() => this.begin());
+    beginStates(state, this);
+    state.desk.$nextTick(() => this.begin());
   },
 
   /** Once the page's parts are there. */
   begin() {
-    for (const name of PARTS) kit.parts[name] = this.$refs[name];
+    for (const name of PARTS) kit.parts[name] = state.desk.$refs[name];
     this.connect();
     const tempo = () => this.document.tempo_bpm;
     kit.overview = new Overview(kit.parts.overview, (start, frames) => kit.view.look(start, frames));
     kit.view = new TakeView(kit.parts.take, {
-      view: () => { kit.previews?.ask(); if (kit.reins) this.askFollowed(); kit.overview.follow(kit.view.model); this.paintTakeMap(); },
+      view: () => { kit.previews?.ask(); if (kit.reins) state.reins.askFollowed(); kit.overview.follow(kit.view.model); state.frequencies.paintTakeMap(); },
       seek: (frame) => { kit.live.seek(frame); this.drawNow(); },
-      loop: (loop) => this.change({ kind: "set_session", loop }),
+      loop: (loop) => state.editing.change({ kind: "set_session", loop }),
       place: () => kit.live.position(),
       levels: rememberedRoom().levels,
-      scale: (levels) => this.keepLevels(levels),
+      scale: (levels) => state.room.keepLevels(levels),
       placeLine: () => kit.lineHand?.place(),
-      threshold: (db) => this.attemptThreshold(db),
+      threshold: (db) => state.trying.attemptThreshold(db),
       keepThreshold: () => kit.bench.controls.get(this.kind.line).settle(),
       nudge: (direction, fine) => kit.bench.controls.get(this.kind.line).nudge(direction, fine),
     });
     kit.bench = new Bench(kit.parts.bench, {
-      attempt: (name, value) => this.attempt(name, value),
-      keep: (name, value) => this.keepSetting(name, value),
-      match: () => this.matchMakeup(),
-      sources: () => this.keySources(),
+      attempt: (name, value) => state.trying.attempt(name, value),
+      keep: (name, value) => state.trying.keepSetting(name, value),
+      match: () => state.hearing.matchMakeup(),
+      sources: () => state.editing.keySources(),
       keyCurves: data.reins.keyCurves,
-      useKeyCurve: (curve, names) => this.useKeyCurve(curve, names),
-      latchKey: () => this.hear(this.listen === "key" ? "result" : "key"),
-      holdKey: (held) => this.holdKey(held),
-      rein: (name) => this.reinFor(`${this.processorId}.${name}`),
+      useKeyCurve: (curve, names) => state.editing.useKeyCurve(curve, names),
+      latchKey: () => state.hearing.hear(state.hearing.listen === "key" ? "result" : "key"),
+      keyInHand: (inHand) => state.hearing.keyInHand(inHand),
+      rein: (name) => state.reins.reinFor(`${this.processorId}.${name}`),
       tempo,
     });
     kit.times = data.sessionSettings.map((setting) => {
-      const keep = (value) => this.change({ kind: "set_session", [setting.name]: value });
+      const keep = (value) => state.editing.change({ kind: "set_session", [setting.name]: value });
       const control = new NumberControl(setting, { attempt: () => {}, keep, tempo });
       kit.parts.tempo.append(control.root);
       return [setting.name, control];
     });
     kit.list = new StripList(data.stripSettings, {
-      move: (trackId, index) => this.change({ kind: "move_track", track_id: trackId, index }),
+      move: (trackId, index) => state.editing.change({ kind: "move_track", track_id: trackId, index }),
       attempt: (stripId, values) => kit.live.send({ type: "try_strip", strip_id: stripId, values }),
-      keep: (stripId, values) => this.change({ kind: "set_strip", strip_id: stripId, values }),
-      route: (stripId, bus) => this.change({ kind: "route_strip", strip_id: stripId, bus }),
+      keep: (stripId, values) => state.editing.change({ kind: "set_strip", strip_id: stripId, values }),
+      route: (stripId, bus) => state.editing.change({ kind: "route_strip", strip_id: stripId, bus }),
       select: (stripId) => this.select(stripId),
-      tie: (from, to) => this.tie(from, to),
-      rein: (stripId, name) => { if (stripId !== this.stripId) this.select(stripId); this.reinFor(`strip.${name}`); },
+      tie: (from, to) => state.editing.tie(from, to),
+      rein: (stripId, name) => { if (stripId !== this.stripId) this.select(stripId); state.reins.reinFor(`strip.${name}`); },
       tempo,
     });
     kit.reading = new MasterReading(kit.parts.reading);
-    kit.previews = new Previewer(this.session.id, () => this.wish(), (answer) => this.draw(answer), (busy) => { this.drawing = busy; });
-    this.beginReins();
-    this.beginFrequencies();
-    this.beginRoom();
+    kit.previews = new Previewer(this.session.id, () => state.trying.wish(), (answer) => this.draw(answer), (busy) => { this.drawing = busy; });
+    state.reins.beginReins();
+    state.frequencies.beginFrequencies();
+    state.room.beginRoom();
     window.addEventListener("keydown", keyHandler(this));
     holdKeys(this);
     window.addEventListener("themechange", () => {
       kit.mapper.forget();
       for (const part of [kit.view, kit.bench, kit.overview, kit.spectrum, kit.reins]) part.paint();
       kit.table.draw();
-      this.paintTakeMap();
+      state.frequencies.paintTakeMap();
     });
-    window.reins = { live: kit.live, previews: kit.previews, spectrum: kit.spectrum, view: kit.view, mapper: kit.mapper }; // read by the browser tests and the benchmarks
+    Object.assign(window, { reins: { live: kit.live, previews: kit.previews, spectrum: kit.spectrum, view: kit.view, mapper: kit.mapper } }); // read by the browser tests and the benchmarks
     this.select(this.stripId);
     let [last, drawn] = [0, 0];
     const tick = (now) => {
@@ -168,26 +168,26 @@ const shown = (kit, data) => ({
       this.playing = live.playing;
       if (!this.playing) kit.spectrum?.draw({ curve: null });
       kit.wholeAsked = null; // what sounded last gives way to the whole take
-      this.showSpectra();
+      state.frequencies.showSpectra();
     });
-    live.addEventListener("kept", () => this.refresh());
-    live.addEventListener("problem", ({ detail }) => this.complain(detail));
+    live.addEventListener("kept", () => state.keeping.refresh());
+    live.addEventListener("problem", (event) => state.keeping.complain(/** @type {CustomEvent} */ (event).detail));
     live.addEventListener("lost", () => { this.lost = true; });
     live.addEventListener("back", () => {
       this.lost = false;
       kit.told = null;
-      this.tellListening();
-      this.refresh();
+      state.hearing.tellListening();
+      state.keeping.refresh();
     });
   },
 
-  changeTheme() { window.changeTheme(); },
+  changeTheme() { /** @type {any} */ (window).changeTheme(); }, // of a script that runs before this one
 
   select(stripId) {
     const other = stripId !== this.stripId;
     this.stripId = stripId;
-    if (other) this.changeBench();
-    if (other) this.reinId = null;
+    if (other) state.frequencies.changeBench();
+    if (other) state.reins.reinId = null;
     if (other || !this.processor) this.processorId = this.chain[0]?.id ?? null;
     kit.view.show({ end: this.session.frames || 1, ...(other ? { picture: null, rough: null } : {}) });
     if (other) {
@@ -196,9 +196,9 @@ const shown = (kit, data) => ({
     }
     this.showAll();
     if (!other || kit.view.model.frames <= 1) kit.view.look(0, this.session.frames || 1);
-    if (other && this.reaches !== "mix") {
-      this.gains = null;
-      this.askMatching();
+    if (other && state.hearing.reaches !== "mix") {
+      state.hearing.gains = null;
+      state.hearing.askMatching();
     }
   },
 
@@ -207,7 +207,7 @@ const shown = (kit, data) => ({
     const wanted = `${this.stripId} ${this.isTrack ? this.strip.take_id : this.session.step}`;
     if (wanted === kit.levels || this.empty || !this.hasTake) return;
     kit.levels = wanted;
-    const levels = await this.tried(() => api.levels(this.session.id, this.stripId));
+    const levels = await state.keeping.tried(() => api.levels(this.session.id, this.stripId));
     if (!levels || wanted !== kit.levels) return;
     kit.bench.levels = levels;
     kit.bench.paint();
@@ -216,9 +216,9 @@ const shown = (kit, data) => ({
   },
 
   selectProcessor(id) {
-    if (id !== this.processorId) this.changeBench();
+    if (id !== this.processorId) state.frequencies.changeBench();
     this.processorId = id;
-    this.reinId = null;
+    state.reins.reinId = null;
     this.showAll();
   },
 
@@ -226,10 +226,10 @@ const shown = (kit, data) => ({
     kit.attempted = {};
     if (!this.processor && this.processorId !== (this.chain[0]?.id ?? null)) {
       this.processorId = this.chain[0]?.id ?? null;
-      this.changeBench();
+      state.frequencies.changeBench();
     }
     const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
-    kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: this.thresholdDb(), closingDb: this.closingDb(), line: this.kind?.settings.find((s) => s.name === this.kind.line) });
+    kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: state.trying.thresholdDb(), closingDb: state.trying.closingDb(), line: this.kind?.settings.find((s) => s.name === this.kind.line) });
     kit.overview.follow(kit.view.model);
     for (const [name, control] of kit.times) control.set(this.document[name]);
     kit.list.show({ track: kit.parts.tracks, bus: kit.parts.buses, master: kit.parts.mainstrip, reins: kit.parts.reins }, this.document, this.stripId);
@@ -237,56 +237,13 @@ const shown = (kit, data) => ({
       kit.bench.build(this.kind);
       kit.bench.set(this.processor.settings);
     }
-    this.showRein();
-    this.placePictures();
-    this.watchNow();
-    this.tellListening();
-    this.showFrequencies();
+    state.reins.showRein();
+    state.room.placePictures();
+    state.frequencies.watchNow();
+    state.hearing.tellListening();
+    state.frequencies.showFrequencies();
     kit.previews.ask();
     this.askLevels();
-  },
-
-  /** The threshold as it lies on the source: drive lifts the sound towards it. */
-  thresholdDb() {
-    if (!this.processor || this.empty || !this.kind.line) return null;
-    if (this.processor.settings.relative) return null;
-    const settings = { ...this.processor.settings, ...kit.attempted };
-    return settings[this.kind.line] - (settings.input_db ?? 0);
-  },
-  /** Where a gate closes, when that is not where it opens. */
-  closingDb() {
-    const hysteresis = { ...this.processor?.settings, ...kit.attempted }.hysteresis_db;
-    return hysteresis ? this.thresholdDb() - hysteresis : null;
-  },
-
-  attemptThreshold(level) {
-    const control = kit.bench.controls.get(this.kind.line);
-    const { low, high } = control.setting;
-    const drive = kit.attempted.input_db ?? this.processor.settings.input_db ?? 0;
-    control.move(Math.min(high, Math.max(low, Math.round((level + drive) * 10) / 10)));
-  },
-
-  attempt(name, value) { this.attemptMany({ [name]: value }); },
-  /** Show what is tried. */
-  afterAttempt(values) {
-    kit.view.show({ thresholdDb: this.thresholdDb(), closingDb: this.closingDb() });
-    for (const [name, value] of Object.entries(values)) if (name in this.processor.settings) kit.bench.settings = { ...kit.bench.settings, [name]: value };
-    if (this.byFrequency) this.showFrequencies();
-    kit.previews.ask();
-  },
-
-  keepSetting(name, value) {
-    return this.onProcessor("set_processor", this.processor, { settings: { [name]: value } });
-  },
-
-  wish() {
-    if (!this.strip || this.empty || !this.hasTake) return null;
-    const { start, frames, sampleRate } = kit.view.model;
-    const chain = this.chain.map(({ id, type, on, settings }) => [id, type, on, id === this.processorId ? overlaid(settings, kit.attempted) : settings]);
-    const tried = this.processorId ? kit.attempted : {};
-    const keyed = this.chain.some(({ on, settings }) => on && keysOf(settings).length > 0) || this.reins.length > 0;
-    const before = keyed ? this.session.step : this.sourceKey;
-    return { strip: this.stripId, processor_id: this.processorId, settings: tried, chain: JSON.stringify([before, chain]), start, frames, columns: kit.view.columns, sampleRate };
   },
 
   draw(answer) {
@@ -294,7 +251,7 @@ const shown = (kit, data) => ({
     kit.view.show({ picture: answer });
     kit.bench.show(answer);
     this.offer = answer.offer ?? "";
-    this.drawFrequencies(answer);
+    state.frequencies.drawFrequencies(answer);
   },
 
   /** The playhead moves with every picture; figures and meters, costlier to lay out, less often. */
@@ -303,14 +260,14 @@ const shown = (kit, data) => ({
     const frame = live.position();
     if (this.playing) kit.view.follow(frame);
     kit.view.playhead(frame);
-    this.drawSpectra(live.meters);
+    state.frequencies.drawSpectra(live.meters);
     if (!figures) return;
     putText(parts.position, bars(frame, this.document));
     putText(parts.clock, clock(frame / this.document.sample_rate));
     kit.list.meter(live.meters);
     kit.reading.show(live.meters?.master ?? live.last);
-    this.drawMoved(live.meters?.moved);
-    kit.bench.point(live.meters?.points[this.processorId] ?? null);
+    state.reins.drawMoved(live.meters?.moved);
+    kit.bench.point(live.meters?.points[this.processorId ?? ""] ?? null);
     for (const station of parts.chain.querySelectorAll("[data-processor]")) meterStation(station, live.meters);
   },
 });

@@ -22,22 +22,22 @@ export const SHORTCUTS = [
   ["Alt and arrows", "move a track or processor by its name"],
   ["on a band's peg: arrows", "frequency and gain, Page keys or wheel its Q"],
   ["Alt+drag", "a peg's reach"],
-  ["H held", "the chosen band, or what is watched, alone while it is held"],
+  ["H kept down", "the chosen band, or what is watched, alone"],
 ];
 
 const typing = (event) => Boolean(event.target.closest?.("input, select, textarea, dialog[open]"));
 
-/** What is heard only while its key is held. @param {object} desk */
+/** What is heard only while its key is down. @param {object} desk */
 export function holdKeys(desk) {
-  let held = false;
+  let down = false;
   const letGo = () => {
-    if (held) desk.hearChosen(false);
-    held = false;
+    if (down) desk.frequencies.hearChosen(false);
+    down = false;
   };
   window.addEventListener("keydown", (event) => {
     if (event.key.toLowerCase() !== "h" || event.repeat || event.ctrlKey || event.metaKey || event.altKey || typing(event)) return;
-    held = true;
-    desk.hearChosen(true);
+    down = true;
+    desk.frequencies.hearChosen(true);
   });
   window.addEventListener("keyup", (event) => event.key.toLowerCase() === "h" && letGo());
   window.addEventListener("blur", letGo); // a key let go elsewhere is not told
@@ -46,20 +46,20 @@ export function holdKeys(desk) {
 /** @param {object} desk @returns {(event: KeyboardEvent) => void} */
 export function keyHandler(desk) {
   const plain = {
-    " ": () => desk.toggle(),
-    Backspace: () => desk.toLoopStart(),
-    l: () => desk.toggleLoop(),
-    1: () => desk.hear("result"),
-    2: () => desk.hear("source"),
-    3: () => desk.hear("difference"),
-    4: () => desk.hear("key"),
-    b: () => desk.processor && desk.switchProcessor(desk.processor),
-    "[": () => desk.neighbourProcessor(-1),
-    "]": () => desk.neighbourProcessor(1),
-    ",": () => desk.neighbourTrack(-1),
-    ".": () => desk.neighbourTrack(1),
-    v: () => desk.swap(),
-    f: () => desk.giveWhole(),
+    " ": () => desk.transport.toggle(),
+    Backspace: () => desk.transport.toLoopStart(),
+    l: () => desk.transport.toggleLoop(),
+    1: () => desk.hearing.hear("result"),
+    2: () => desk.hearing.hear("source"),
+    3: () => desk.hearing.hear("difference"),
+    4: () => desk.hearing.hear("key"),
+    b: () => desk.processor && desk.editing.switchProcessor(desk.processor),
+    "[": () => desk.transport.neighbourProcessor(-1),
+    "]": () => desk.transport.neighbourProcessor(1),
+    ",": () => desk.transport.neighbourTrack(-1),
+    ".": () => desk.transport.neighbourTrack(1),
+    v: () => desk.room.swap(),
+    f: () => desk.room.giveWhole(),
     "?": () => desk.$refs.help.showModal(),
   };
   const draft = (event) => event.shiftKey && /^Digit([1-4])$/.exec(event.code)?.[1];
@@ -68,7 +68,7 @@ export function keyHandler(desk) {
     const control = event.ctrlKey || event.metaKey;
     const key = event.key.toLowerCase();
     const number = draft(event);
-    const act = number ? () => desk.useDraft(Number(number)) : control ? (key === "z" ? () => (event.shiftKey ? desk.redo() : desk.undo()) : null) : plain[event.key] ?? plain[key];
+    const act = number ? () => desk.editing.useDraft(Number(number)) : control ? (key === "z" ? () => (event.shiftKey ? desk.editing.redo() : desk.editing.undo()) : null) : plain[event.key] ?? plain[key];
     if (!act || event.altKey) return;
     event.preventDefault();
     act();

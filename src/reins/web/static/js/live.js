@@ -8,7 +8,7 @@ export class Live extends EventTarget {
     this.playing = false;
     this.lost = false;
     this.underruns = 0;
-    this.held = 0;
+    this.ahead = 0;
     this.meters = null;
     this.frame = 0;
     this.clear(0);
@@ -130,10 +130,10 @@ export class Live extends EventTarget {
     if (block && message.stream === this.stream) block.meters = message;
   }
 
-  on_report({ stream, played, underruns, held, done }) {
+  on_report({ stream, played, underruns, ahead, done }) {
     this.underruns = underruns;
     if (stream !== this.stream) return;
-    Object.assign(this, { played, held, reportedAt: performance.now() });
+    Object.assign(this, { played, ahead, reportedAt: performance.now() });
     while (this.blocks.length > 1 && this.blocks[0].offset + this.blocks[0].frames <= played) this.blocks.shift();
     this.meters = this.playing ? this.blocks[0]?.meters ?? this.meters : null;
     if (done && this.playing) {
@@ -168,7 +168,7 @@ export class Live extends EventTarget {
 
   /** Whether little sound is ahead: less than 50 ms. */
   short() {
-    return this.playing && this.held < this.sampleRate / 20;
+    return this.playing && this.ahead < this.sampleRate / 20;
   }
 
   /** The session frame heard now, carried on smoothly between reports. */

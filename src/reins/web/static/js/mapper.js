@@ -54,7 +54,7 @@ export class Mapper {
       }
     } catch (error) {
       if (number === this.number) this.asked = null;
-      if (error.name !== "AbortError" && !(error instanceof api.ApiError)) throw error;
+      if (!api.overtaken(error) && !(error instanceof api.ApiError)) throw error;
     } finally {
       clearTimeout(waiting);
       if (number === this.number) this.slow(false);

@@ -53,7 +53,7 @@ export class Previewer {
       } catch (error) {
         // A newer change has stopped this one (409), or the server is away: what is drawn stays.
         if (!this.wanted) this.asked = null;
-        if (error.name !== "AbortError" && !(error instanceof api.ApiError)) throw error;
+        if (!api.overtaken(error) && !(error instanceof api.ApiError)) throw error;
       }
     }
     this.busy = false;

@@ -12,7 +12,7 @@ const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe"];
 export class StripList {
   /**
    * @param {{track: object[], bus: object[], master: object[]}} settings descriptions by kind of strip
-   * @param {{attempt: Function, keep: Function, move: (id: string, index: number) => void, select: (id: string) => void,
+   * @param {{rein: (id: string, name: string) => void, attempt: Function, keep: Function, move: (id: string, index: number) => void, select: (id: string) => void,
    *   route: (id: string, bus: string) => void, tie: (from: string, to: string) => void, tempo: () => number}} to
    */
   constructor(settings, to) {
@@ -193,15 +193,15 @@ export class StripList {
     row.way.setAttribute("aria-label", `${strip.name} goes to`);
   }
 
-  /** Move the meters: peak, RMS and held peak in dB by strip. */
+  /** Move the meters: peak, RMS and peak hold in dB by strip. */
   meter(meters) {
     for (const [id, row] of this.rows) {
-      const [peak, rms, held] = meters?.strips[id] ?? [-120, -120, -120];
+      const [peak, rms, hold] = meters?.strips[id] ?? [-120, -120, -120];
       // Only what the compositor can move by itself: thirty of these many times a second must not cost a layout.
       putStyle(row.peak, "transform", `scaleX(${share(peak).toFixed(2)})`);
       putStyle(row.rms, "transform", `scaleX(${share(rms).toFixed(2)})`);
-      putStyle(row.hold, "transform", share(held) ? `translateX(${(100 * share(held)).toFixed(0)}%)` : "translateX(-3px)");
-      const over = held > 0;
+      putStyle(row.hold, "transform", share(hold) ? `translateX(${(100 * share(hold)).toFixed(0)}%)` : "translateX(-3px)");
+      const over = hold > 0;
       if (over !== row.over) row.root.classList.toggle("is-over", over);
       row.over = over;
     }

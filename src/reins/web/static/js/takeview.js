@@ -11,7 +11,7 @@ const CLICK_PX = 4;
 export class TakeView {
   /**
    * @param {HTMLElement} root holds .take-canvas, .take-hand, .playhead, .threshold-line and .threshold-handle
-   * @param {{view: () => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
+   * @param {{view: () => void, placeLine: () => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
    *   scale: (levels: object) => void, levels: object, threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
    */
   constructor(root, to) {

@@ -49,11 +49,11 @@ class RingPlayer extends AudioWorkletProcessor {
 
   process(_inputs, [output]) {
     const frames = output[0].length;
-    const held = this.write - this.read;
-    if (this.running && !this.sounding && (held >= START_FRAMES || (this.ended && held > 0))) this.sounding = true;
-    const starved = this.sounding && held < frames;
+    const ahead = this.write - this.read;
+    if (this.running && !this.sounding && (ahead >= START_FRAMES || (this.ended && ahead > 0))) this.sounding = true;
+    const starved = this.sounding && ahead < frames;
     if (starved && !this.ended) this.underruns += 1;
-    const playing = this.sounding ? Math.min(frames, held) : 0;
+    const playing = this.sounding ? Math.min(frames, ahead) : 0;
     for (let i = 0; i < frames; i++) {
       this.fadeIn = Math.min(1, this.fadeIn + (i < playing ? 1 / 128 : 0));
       for (let c = 0; c < 2; c++) {
@@ -74,7 +74,7 @@ class RingPlayer extends AudioWorkletProcessor {
     if (this.played - this.reported < REPORT_FRAMES && !done && !starved) return;
     this.reported = this.played;
     const { stream, played, underruns } = this;
-    this.worker.postMessage({ stream, played, underruns, held: this.write - this.read, done });
+    this.worker.postMessage({ stream, played, underruns, ahead: this.write - this.read, done });
     if (done) this.running = this.sounding = false;
   }
 }

@@ -16,8 +16,8 @@ export class ReinBench {
   /**
    * @param {HTMLElement} root
    * @param {{catalogue: object, settingOf: (what: string) => object | null, nameOf: (what: string) => string, restOf: (what: string) => number,
-   *   attempt: (rein: object) => void, keep: (rein: object) => void, fold: (by: object) => void, sources: () => string[][], tempo: () => number,
-   *   more: () => string[][], go: (what: string) => void}} to
+   *   attempt: (rein: object) => void, keep: (rein: object) => void, sources: () => string[][], tempo: () => number,
+   *   go: (what: string) => void}} to
    */
   constructor(root, to) {
     Object.assign(this, { root, to, rein: null, grid: 1 / 4, fold: null, controls: new Map() });

@@ -1,3 +1,4 @@
+// @ts-check
 // Changing the session: strips, chains, drafts, starting points, steps.
 
 import * as api from "../api.js";
@@ -5,9 +6,14 @@ import { keysOf, keysOfReins } from "../shapes.js";
 
 export const newId = () => crypto.randomUUID().replaceAll("-", "").slice(0, 12);
 
-/** @param {object} kit the desk's parts that Alpine must not see @param {object} data of the page */
-export const editing = (kit, data) => ({
+/**
+ * @param {import("./states.js").Kit} kit
+ * @param {import("./states.js").States} state
+ * @param {any} data of the page
+ */
+export const editing = (kit, state, data) => ({
   adding: false,
+  /** @type {any} */
   dragged: null,
   renaming: false,
   copying: false,
@@ -19,29 +25,29 @@ export const editing = (kit, data) => ({
   pointName: "",
 
   change(change) {
-    return this.send(() => api.change(this.session.id, change));
+    return state.keeping.send(() => api.change(state.desk.session.id, change));
   },
-  undo() { return this.send(() => api.undo(this.session.id)); },
-  redo() { return this.send(() => api.redo(this.session.id)); },
+  undo() { return state.keeping.send(() => api.undo(state.desk.session.id)); },
+  redo() { return state.keeping.send(() => api.redo(state.desk.session.id)); },
   async askHistory() {
-    this.steps = (await this.tried(() => api.history(this.session.id)))?.steps ?? [];
+    this.steps = (await state.keeping.tried(() => api.history(state.desk.session.id)))?.steps ?? [];
   },
   async showHistory() {
     await this.askHistory();
     kit.parts.history.showModal();
   },
   async goTo(step) {
-    await this.send(() => api.goToStep(this.session.id, step.number));
+    await state.keeping.send(() => api.goToStep(state.desk.session.id, step.number));
     await this.askHistory();
   },
 
-  onTrack(kind) { return this.change({ kind, track_id: this.stripId }); },
-  onStrip(kind, more = {}) { return this.change({ kind, strip_id: this.stripId, ...more }); },
+  onTrack(kind) { return this.change({ kind, track_id: state.desk.stripId }); },
+  onStrip(kind, more = {}) { return this.change({ kind, strip_id: state.desk.stripId, ...more }); },
   /** What follows this strip as its key, in words. */
   get followers() {
-    const strips = { ...this.document.tracks, ...this.document.buses, master: this.document.master };
+    const strips = { ...state.desk.document.tracks, ...state.desk.document.buses, master: state.desk.document.master };
     const keys = (strip) => [...strip.chain.flatMap(({ settings }) => keysOf(settings)), ...keysOfReins(strip.reins)];
-    const follows = (strip) => keys(strip).some((source) => source.startsWith(`${this.stripId}/`));
+    const follows = (strip) => keys(strip).some((source) => source.startsWith(`${state.desk.stripId}/`));
     return Object.values(strips).filter(follows).map(({ name }) => name).join(", ");
   },
   removeStrip() {
@@ -50,12 +56,12 @@ export const editing = (kit, data) => ({
   },
   reallyRemove() {
     kit.parts.removing.close();
-    return this.isBus ? this.change({ kind: "remove_bus", bus_id: this.stripId }) : this.onTrack("remove_track");
+    return state.desk.isBus ? this.change({ kind: "remove_bus", bus_id: state.desk.stripId }) : this.onTrack("remove_track");
   },
   beginRename() {
-    this.newName = this.strip.name;
+    this.newName = state.desk.strip.name;
     this.renaming = true;
-    this.$nextTick(() => kit.parts.name.select());
+    state.desk.$nextTick(() => kit.parts.name.select());
   },
   rename() {
     this.renaming = false;
@@ -71,15 +77,15 @@ export const editing = (kit, data) => ({
     if (!name) return;
     kit.parts.bus.close();
     const id = newId();
-    if (await this.change({ kind: "add_bus", bus_id: id, name, members: [...this.busMembers] })) this.select(id);
+    if (await this.change({ kind: "add_bus", bus_id: id, name, members: [...this.busMembers] })) state.desk.select(id);
   },
 
   async add(type) {
     this.adding = false;
     const id = newId();
-    this.processorId = id;
-    await this.change({ kind: "add_processor", strip_id: this.stripId, type, processor_id: id });
-    this.selectProcessor(id);
+    state.desk.processorId = id;
+    await this.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id });
+    state.desk.selectProcessor(id);
   },
   onProcessor(kind, entry, more = {}) { return this.onStrip(kind, { processor_id: entry.id, ...more }); },
   switchProcessor(entry) { return this.onProcessor("set_processor", entry, { on: !entry.on }); },
@@ -88,43 +94,43 @@ export const editing = (kit, data) => ({
     this.dragged = null;
   },
   moveProcessor(entry, by) {
-    return this.onProcessor("move_processor", entry, { index: Math.max(0, this.chain.findIndex((e) => e.id === entry.id) + by) });
+    return this.onProcessor("move_processor", entry, { index: Math.max(0, state.desk.chain.findIndex((e) => e.id === entry.id) + by) });
   },
 
   /** What the chosen processor may follow, as [name, words]; names are those of a key in a session. */
   keySources() {
-    const strips = [...this.document.order, ...this.document.bus_order].filter((id) => id !== this.stripId);
+    const strips = [...state.desk.document.order, ...state.desk.document.bus_order].filter((id) => id !== state.desk.stripId);
     const taps = strips.flatMap((id) => {
-      const strip = this.document.tracks[id] ?? this.document.buses[id];
+      const strip = state.desk.document.tracks[id] ?? state.desk.document.buses[id];
       const sides = this.isStereo(strip) ? ["left", "right"].map((side) => [`${id}/after:${side}`, `${strip.name}, ${side}`]) : [];
       return [[`${id}/after`, strip.name], [`${id}/before`, `${strip.name}, before its chain`], [`${id}/fader`, `${strip.name}, after its fader`], ...sides];
     });
     return [["self", "itself"], ["before", "itself, before the chain"], ...taps];
   },
-  isStereo(strip) { return strip.take_id === undefined || this.session.takes[strip.take_id]?.channels === 2; },
+  isStereo(strip) { return strip.take_id === undefined || state.desk.session.takes[strip.take_id]?.channels === 2; },
   /** A ready curve of a key: its filters as the curve has them, all others off. */
   useKeyCurve(curve, names) {
-    const defaults = Object.fromEntries(names.map((name) => [name, this.kind.settings.find((s) => s.name === name).default]));
+    const defaults = Object.fromEntries(names.map((name) => [name, state.desk.kind.settings.find((s) => s.name === name).default]));
     const own = Object.fromEntries(Object.entries(curve.settings).map(([name, value]) => [`key.${name}`, value]));
-    return this.onProcessor("set_processor", this.processor, { settings: { ...defaults, ...own } });
+    return this.onProcessor("set_processor", state.desk.processor, { settings: { ...defaults, ...own } });
   },
   /** A rein drawn from one strip to another: the processor chosen there follows it, else one that is made by ties. */
   async tie(from, to) {
-    const chosen = to === this.stripId && this.processor?.settings.key ? this.processor : null;
-    if (to !== this.stripId) this.select(to);
-    let entry = chosen ?? this.chain.find((one) => this.kindOf(one).made_by_tie);
+    const chosen = to === state.desk.stripId && state.desk.processor?.settings.key ? state.desk.processor : null;
+    if (to !== state.desk.stripId) state.desk.select(to);
+    let entry = chosen ?? state.desk.chain.find((one) => state.desk.kindOf(one).made_by_tie);
     if (!entry) {
-      await this.add(this.processors.find((kind) => kind.made_by_tie).type);
-      entry = this.processor;
+      await this.add(state.desk.processors.find((kind) => kind.made_by_tie).type);
+      entry = state.desk.processor;
     }
     if (!entry?.settings.key) return;
-    this.selectProcessor(entry.id);
+    state.desk.selectProcessor(entry.id);
     await this.onProcessor("set_processor", entry, { settings: { "key.source": `${from}/after` } });
   },
 
   /** All drafts there are and the first four, as {number, name, used, inUse, title}. */
   get draftList() {
-    const { drafts = {}, draft = 1, draft_name: own = "" } = this.strip ?? {};
+    const { drafts = {}, draft = 1, draft_name: own = "" } = state.desk.strip ?? {};
     const numbers = new Set([1, 2, 3, 4, draft, ...Object.keys(drafts).map(Number)]);
     return [...numbers].sort((a, b) => a - b).map((number) => {
       const name = number === draft ? own : drafts[number]?.name ?? "";
@@ -134,7 +140,7 @@ export const editing = (kit, data) => ({
   draftTitle(number, name) {
     const called = `draft ${number}${name ? ` “${name}”` : ""}`;
     if (this.copying) return `Copy this chain to ${called}`;
-    return this.strip?.drafts[number] || number === this.strip?.draft ? called[0].toUpperCase() + called.slice(1) : `Draft ${number}: begins as a copy`;
+    return state.desk.strip?.drafts[number] || number === state.desk.strip?.draft ? called[0].toUpperCase() + called.slice(1) : `Draft ${number}: begins as a copy`;
   },
   get nextDraft() { return this.draftList[this.draftList.length - 1].number + 1; },
   showDrafts() { kit.parts.drafts.showModal(); },
@@ -143,18 +149,18 @@ export const editing = (kit, data) => ({
   },
   removeDraft(number) { this.onStrip("remove_draft", { draft: number }); },
   useDraft(number) {
-    if (!this.strip) return;
-    const copy = this.copying && number !== this.strip.draft;
+    if (!state.desk.strip) return;
+    const copy = this.copying && number !== state.desk.strip.draft;
     this.copying = false;
     this.onStrip(copy ? "copy_draft" : "use_draft", { draft: number });
   },
 
   /** The person's own starting points for the chosen processor's type. */
-  get yours() { return this.ownPoints.filter((point) => point.type === this.processor?.type); },
+  get yours() { return this.ownPoints.filter((point) => point.type === state.desk.processor?.type); },
   startFrom(list) {
     const own = this.yours.find((point) => point.id === list.value);
     const more = own ? { name: own.name, settings: own.settings } : { name: list.value };
-    if (list.value) this.onProcessor("start_from", this.processor, more);
+    if (list.value) this.onProcessor("start_from", state.desk.processor, more);
     list.value = "";
     list.blur(); // so that the keys work again
   },
@@ -163,12 +169,12 @@ export const editing = (kit, data) => ({
     kit.parts.points.showModal();
   },
   async keepPoints(work) {
-    const answer = await this.tried(work);
+    const answer = await state.keeping.tried(work);
     if (answer) this.ownPoints = answer.points;
     return answer;
   },
   async keepPoint() {
-    const { type, settings } = this.processor;
+    const { type, settings } = state.desk.processor;
     if (this.pointName.trim() && (await this.keepPoints(() => api.keepPoint({ type, name: this.pointName, settings })))) this.pointName = "";
   },
   removePoint(point) { return this.keepPoints(() => api.removePoint(point.id)); },

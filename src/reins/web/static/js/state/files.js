@@ -1,10 +1,15 @@
+// @ts-check
 // Files in and out: bringing in takes, exporting a strip, the mix, stems or the session, with progress and a way to stop.
 
 import * as api from "../api.js";
 import { follow } from "../jobs.js";
 
-/** @param {object} kit the desk's parts that Alpine must not see */
-export const files = (kit) => ({
+/**
+ * @param {import("./states.js").Kit} kit
+ * @param {import("./states.js").States} state
+ */
+export const files = (kit, state) => ({
+  /** @type {any[]} */
   jobs: [],
   exportWhat: "strip",
   format: "wav",
@@ -14,15 +19,15 @@ export const files = (kit) => ({
 
   bringIn(list) {
     for (const file of list) {
-      this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(this.session.id, file, (percent) => { shown.percent = percent; }));
+      this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(state.desk.session.id, file, (percent) => { shown.percent = percent; }));
     }
   },
   get exportChoices() {
     const whole = [["mix", "The mix"], ["stems", "All stems"], ["session", "The session"]];
-    return this.strip && this.stripId !== "master" ? [["strip", this.strip.name], ...whole] : whole;
+    return state.desk.strip && state.desk.stripId !== "master" ? [["strip", state.desk.strip.name], ...whole] : whole;
   },
   get exportNote() {
-    const soloed = [...Object.values(this.document.tracks), ...Object.values(this.document.buses)].some((strip) => strip.solo);
+    const soloed = [...Object.values(state.desk.document.tracks), ...Object.values(state.desk.document.buses)].some((strip) => strip.solo);
     const heard = soloed ? " Something is soloed: only that is in it, as you hear it." : "";
     return {
       strip: "From the session's first frame to the end, through its chain; fader and pan stay out of it. These are the samples you hear.",
@@ -46,9 +51,9 @@ export const files = (kit) => ({
     kit.parts.exporting.close();
     const { exportWhat: what, format, bits } = this;
     const body = { format, bits, rate: this.rate ? Number(this.rate) : null, dither: bits === "32f" ? null : this.dither || null };
-    const id = this.session.id;
+    const id = state.desk.session.id;
     const begin = {
-      strip: () => api.exportStrip(id, this.stripId, body),
+      strip: () => api.exportStrip(id, state.desk.stripId, body),
       mix: () => api.exportMix(id, { ...body, stems: false }),
       stems: () => api.exportMix(id, { ...body, stems: true }),
       session: () => api.exportSession(id),
@@ -58,16 +63,16 @@ export const files = (kit) => ({
     kit.parts.download.href = api.jobFile(job.id);
     kit.parts.download.click();
     const { clipped_frames: clipped, rounded_takes: rounded, passed_by: passed } = job.result;
-    for (const sentence of passed ?? []) this.complain(sentence);
-    if (clipped) this.complain(`${job.result.name}: ${clipped} frames were louder than full scale and clipped. Turn the master down, or export 32 float.`);
-    if (rounded) this.complain(`${job.result.name}: ${rounded} takes from an older version were rounded to 24 bits.`);
+    for (const sentence of passed ?? []) state.keeping.complain(sentence);
+    if (clipped) state.keeping.complain(`${job.result.name}: ${clipped} frames were louder than full scale and clipped. Turn the master down, or export 32 float.`);
+    if (rounded) state.keeping.complain(`${job.result.name}: ${rounded} takes from an older version were rounded to 24 bits.`);
   },
   async follow(shown, begin) {
     this.jobs.push(shown);
     const row = this.jobs[this.jobs.length - 1];
-    const job = await this.tried(async () => follow(await begin(row), row));
+    const job = await state.keeping.tried(async () => follow(await begin(row), row));
     this.jobs.splice(this.jobs.indexOf(row), 1);
-    if (job?.state === "failed") this.complain(job.message);
+    if (job?.state === "failed") state.keeping.complain(job.message);
     return job;
   },
   stopJob(row) { api.cancelJob(row.id); },

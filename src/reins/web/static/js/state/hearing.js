@@ -1,9 +1,13 @@
+// @ts-check
 // What is heard: result, source, difference or key, of the mix or of the chosen strip, equally loud when asked.
 
 import * as api from "../api.js";
 
-/** @param {object} kit the desk's parts that Alpine must not see */
-export const hearing = (kit) => ({
+/**
+ * @param {import("./states.js").Kit} kit
+ * @param {import("./states.js").States} state
+ */
+export const hearing = (kit, state) => ({
   listen: "result",
   listens: [["result", "Result"], ["source", "Source"], ["difference", "Difference"], ["key", "Key"]],
   reach: "mix", // what is heard: the mix, the chosen strip, or the chosen processor
@@ -11,10 +15,10 @@ export const hearing = (kit) => ({
   gains: null,
   matchNumber: 0,
 
-  get hearsKey() { return Boolean(this.processor?.settings.key || this.keyBand); },
+  get hearsKey() { return Boolean(state.desk.processor?.settings.key || state.frequencies.keyBand); },
   get reachWord() { return { mix: "In the mix", strip: "Strip", processor: "Processor" }[this.reaches]; },
   /** What is heard now: without a processor that is on, its strip. */
-  get reaches() { return this.reach === "processor" && !this.processor?.on ? "strip" : this.reach; },
+  get reaches() { return this.reach === "processor" && !state.desk.processor?.on ? "strip" : this.reach; },
   get matchText() {
     if (!this.matching) return "Match";
     if (!this.gains) return "… LU";
@@ -24,24 +28,24 @@ export const hearing = (kit) => ({
 
   hear(what) {
     if (what === "key" && !this.hearsKey) {
-      this.complain("A key is heard of a processor that has one: choose a compressor or a band, then Key.");
+      state.keeping.complain("A key is heard of a processor that has one: choose a compressor or a band, then Key.");
       return;
     }
     this.listen = what;
     this.tellListening();
   },
   /** The key is heard while one of its controls is in the hand. */
-  holdKey(held) {
-    if (held && this.hearsKey && this.playing && this.listen !== "key") {
+  keyInHand(inHand) {
+    if (inHand && this.hearsKey && state.desk.playing && this.listen !== "key") {
       kit.heardBefore = this.listen;
       this.hear("key");
-    } else if (!held && kit.heardBefore) {
+    } else if (!inHand && kit.heardBefore) {
       this.hear(kit.heardBefore);
       kit.heardBefore = null;
     }
   },
   changeReach() {
-    const all = ["mix", "strip", ...(this.processor?.on ? ["processor"] : [])];
+    const all = ["mix", "strip", ...(state.desk.processor?.on ? ["processor"] : [])];
     this.reach = all[(all.indexOf(this.reaches) + 1) % all.length];
     this.gains = null;
     this.tellListening();
@@ -51,10 +55,10 @@ export const hearing = (kit) => ({
   /** Tell the engine; called whenever what is chosen has changed. */
   tellListening() {
     if (this.listen === "key" && !this.hearsKey) this.listen = "result";
-    const key = this.listen === "key" || this.heardBand !== null;
+    const key = this.listen === "key" || state.frequencies.heardBand !== null;
     const told = {
-      what: this.heardBand ? "band" : this.listen, band: this.heardBand ?? this.keyBand,
-      of: key || this.reaches !== "mix" ? this.stripId : null, processor_id: key || this.reaches === "processor" ? this.processorId : null,
+      what: state.frequencies.heardBand ? "band" : this.listen, band: state.frequencies.heardBand ?? state.frequencies.keyBand,
+      of: key || this.reaches !== "mix" ? state.desk.stripId : null, processor_id: key || this.reaches === "processor" ? state.desk.processorId : null,
       gain_db: (this.matching && this.gains?.[this.listen]) || 0,
     };
     kit.bench.latch?.setAttribute("aria-pressed", String(this.listen === "key"));
@@ -71,20 +75,20 @@ export const hearing = (kit) => ({
   },
   /** Measure anew, in the background; the newest question wins. */
   async askMatching() {
-    if (!this.matching || this.empty) return;
+    if (!this.matching || state.desk.empty) return;
     const number = ++this.matchNumber;
-    const body = { desk: kit.previews.desk, number, of: this.reaches === "mix" ? null : this.stripId, processor_id: this.reaches === "processor" ? this.processorId : null };
+    const body = { desk: kit.previews.desk, number, of: this.reaches === "mix" ? null : state.desk.stripId, processor_id: this.reaches === "processor" ? state.desk.processorId : null };
     try {
-      const answer = await api.matching(this.session.id, body);
+      const answer = await api.matching(state.desk.session.id, body);
       if (number !== this.matchNumber) return;
       this.gains = answer.gains_db;
       this.tellListening();
     } catch (error) {
       if (!(error instanceof api.ApiError)) throw error;
-      if (error.status !== 409) this.complain(error.message);
+      if (error.status !== 409) state.keeping.complain(error.message);
     }
   },
   async matchMakeup() {
-    await this.send(() => api.matchMakeup(this.session.id, this.stripId, this.processorId));
+    await state.keeping.send(() => api.matchMakeup(state.desk.session.id, state.desk.stripId, state.desk.processorId));
   },
 });

@@ -1,3 +1,4 @@
+// @ts-check
 // What is kept: changes sent to the server, and what comes back of it shown; what goes wrong said.
 
 import * as api from "../api.js";
@@ -5,14 +6,14 @@ import * as api from "../api.js";
 const SAID_MS = 9000;
 
 /**
- * @param {object} kit the desk's parts that Alpine must not see
- * Needs of the desk: session, document, reaches, processorId, empty, strip, select, showAll, askMatching.
+ * @param {import("./states.js").Kit} kit
+ * @param {import("./states.js").States} state
  */
-export const keeping = (kit) => ({
+export const keeping = (kit, state) => ({
   complain(sentence) {
-    this.problem = sentence;
+    state.desk.problem = sentence;
     clearTimeout(kit.complaint);
-    kit.complaint = setTimeout(() => { this.problem = ""; }, SAID_MS);
+    kit.complaint = setTimeout(() => { state.desk.problem = ""; }, SAID_MS);
   },
 
   async tried(work) {
@@ -38,15 +39,15 @@ export const keeping = (kit) => ({
   /** Show what is kept. An answer that an own change has overtaken is dropped: that change asks again. */
   async refresh() {
     const before = kit.changes;
-    const state = await this.tried(() => api.getSession(this.session.id));
-    if (!state || before !== kit.changes || kit.underway) return;
-    const heard = JSON.stringify([this.document, this.reaches, this.processorId]);
-    const first = this.empty;
-    this.session = state;
-    kit.live.changeRate(this.document.sample_rate);
-    if (first && !this.empty) this.select(this.document.order[0]);
-    else if (this.strip) this.showAll();
-    else this.select(this.document.order[0] ?? "master");
-    if (heard !== JSON.stringify([this.document, this.reaches, this.processorId])) this.askMatching();
+    const session = await this.tried(() => api.getSession(state.desk.session.id));
+    if (!session || before !== kit.changes || kit.underway) return;
+    const heard = JSON.stringify([state.desk.document, state.hearing.reaches, state.desk.processorId]);
+    const first = state.desk.empty;
+    state.desk.session = session;
+    kit.live.changeRate(state.desk.document.sample_rate);
+    if (first && !state.desk.empty) state.desk.select(state.desk.document.order[0]);
+    else if (state.desk.strip) state.desk.showAll();
+    else state.desk.select(state.desk.document.order[0] ?? "master");
+    if (heard !== JSON.stringify([state.desk.document, state.hearing.reaches, state.desk.processorId])) state.hearing.askMatching();
   },
 });

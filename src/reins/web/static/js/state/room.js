@@ -1,3 +1,4 @@
+// @ts-check
 // Room for the pictures: which stands above, how the height is shared, whether one has the whole side. Remembered.
 
 const KEPT = "reins-room";
@@ -8,14 +9,17 @@ const STEP_PX = 16;
 /** What was kept of the room, on this machine. */
 export function rememberedRoom() {
   try {
-    return JSON.parse(localStorage.getItem(KEPT)) ?? {};
+    return JSON.parse(localStorage.getItem(KEPT) ?? "{}") ?? {};
   } catch {
     return {}; // not written by us, or not allowed: begin anew
   }
 }
 
-/** @param {object} kit the desk's parts that Alpine must not see */
-export const room = (kit) => ({
+/**
+ * @param {import("./states.js").Kit} kit
+ * @param {import("./states.js").States} state
+ */
+export const room = (kit, state) => ({
   swapped: false, // the bench's picture stands above, the take on the bench
   whole: false, // what stands above has the whole side
   heights: {}, // of the bench, as the divider was left, for benches with bands, beside the map, and without
@@ -34,14 +38,14 @@ export const room = (kit) => ({
     this.placePictures();
   },
 
-  get roomy() { return { "is-whole": this.whole && !this.empty, "is-swapped": this.isSwapped, [`is-${this.heightKind}-work`]: true }; },
+  get roomy() { return { "is-whole": this.whole && !state.desk.empty, "is-swapped": this.isSwapped, [`is-${this.heightKind}-work`]: true }; },
   /** Without a take there is nothing to swap with. */
-  get isSwapped() { return this.swapped && !this.empty && !this.rein; },
+  get isSwapped() { return this.swapped && !state.desk.empty && !state.reins.rein; },
   /** A spectrum with bands is worked on: it gets more of the height, unless it stands above; beside the map less. */
   get heightKind() {
-    if (this.rein && this.reinKind !== "beat") return this.reinKind;
-    if (this.rein || !this.banded || this.isSwapped) return "plain";
-    return this.mapShown ? "map" : "bands";
+    if (state.reins.rein && state.reins.reinKind !== "beat") return state.reins.reinKind;
+    if (state.reins.rein || !state.frequencies.banded || this.isSwapped) return "plain";
+    return state.frequencies.mapShown ? "map" : "bands";
   },
 
   /** Put take and picture where they belong; what is drawn on them stays. */

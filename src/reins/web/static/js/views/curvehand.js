@@ -7,12 +7,12 @@ import { element } from "../control.js";
 const NEAR_PX = 9; // of a piece, to bend it
 const CLICK_PX = 4;
 const BEND_PX = 90; // of a drag that bends as far as it goes
-const MOST_BEADS = 400; // more points than that in view are drawn, not held
+const MOST_BEADS = 400; // more points than that in view are drawn, but get no beads
 
 export class CurveHand {
   /**
    * @param {HTMLElement} root
-   * @param {{axes: () => {x: (at: number) => number, y: (value: number) => number, at: (x: number) => number, value: (y: number) => number},
+   * @param {{draw: (points: number[][], axes: object) => void, axes: () => {x: (at: number) => number, y: (value: number) => number, at: (x: number) => number, value: (y: number) => number},
    *   snap: (at: number) => number, limit: (value: number) => number, ends: boolean, most: number, addBy: "click" | "dblclick",
    *   step: () => number, word: (point: number[]) => string, attempt: (points: number[][]) => void, keep: (points: number[][]) => void}} to
    *   ends: whether the first and the last point stay where they are

@@ -1,17 +1,21 @@
+// @ts-check
 // What is seen and done by frequency: the spectrum on the bench, the bands below it, the map on the take.
 
-import * as api from "./api.js";
-import { BandTable } from "./bands.js";
-import { mapPlace } from "./draw/map.js";
-import { Mapper } from "./mapper.js";
-import { overlaid } from "./paths.js";
-import { shapesOf } from "./shapes.js";
-import { pointAt, Spectrum } from "./spectrum.js";
+import * as api from "../api.js";
+import { BandTable } from "../bands.js";
+import { mapPlace } from "../draw/map.js";
+import { Mapper } from "../mapper.js";
+import { shapesOf } from "../shapes.js";
+import { pointAt, Spectrum } from "../spectrum.js";
 
 const SEEN = ["source", "result", "key"];
 
-/** @param {object} kit the desk's parts that Alpine must not see @param {object} data of the page */
-export const frequencies = (kit, data) => ({
+/**
+ * @param {import("./states.js").Kit} kit
+ * @param {import("./states.js").States} state
+ * @param {any} data of the page
+ */
+export const frequencies = (kit, state, data) => ({
   seen: { source: true, result: true, key: false },
   whole: false,
   beside: "",
@@ -23,66 +27,62 @@ export const frequencies = (kit, data) => ({
   mapShown: false,
 
   /** Whether the chosen processor has bands in a table. */
-  get banded() { return this.working && this.kind.views.includes("bands"); },
-  get byFrequency() { return this.working && this.kind.views.includes("spectrum"); },
+  get banded() { return state.desk.working && state.desk.kind.views.includes("bands"); },
+  get byFrequency() { return state.desk.working && state.desk.kind.views.includes("spectrum"); },
   /** The picture shown beside the controls: the one chosen for this type, else its first. */
   /** Whether there is an in-out picture to choose, and one of a burst. */
-  get hasCurve() { return this.working && this.kind.views.includes("in_out"); },
-  get hasBurst() { return this.working && this.kind.views.includes("burst"); },
-  get showsSpectrum() { return !this.hasCurve || this.banded || (this.pictures[this.kind.type] ?? this.kind.views[0]) === "spectrum"; },
-  get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": this.working && !this.banded && this.showsSpectrum, "is-bare": !this.working }; },
-  get hearsBand() { return this.working && this.kind.covers === "span"; },
+  get hasCurve() { return state.desk.working && state.desk.kind.views.includes("in_out"); },
+  get hasBurst() { return state.desk.working && state.desk.kind.views.includes("burst"); },
+  get showsSpectrum() { return !this.hasCurve || this.banded || (this.pictures[state.desk.kind.type] ?? state.desk.kind.views[0]) === "spectrum"; },
+  get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": state.desk.working && !this.banded && this.showsSpectrum, "is-bare": !state.desk.working }; },
+  get hearsBand() { return state.desk.working && state.desk.kind.covers === "span"; },
   get showsTable() { return this.banded && (this.bandsTab === "bands" || this.showsKeys); },
   /** Whether the table is that of what bands with keys of their own listen to. */
   get showsKeys() { return this.hasKeys && this.bandsTab === "keys"; },
   get hasKeys() { return this.banded && Boolean(this.field("bands").keys); },
-  get ready() { return this.kind?.ready ?? []; },
+  get ready() { return state.desk.kind?.ready ?? []; },
   get besides() {
-    const strips = [...this.document.order, ...this.document.bus_order].filter((id) => id !== this.stripId);
-    return strips.map((id) => [id, (this.document.tracks[id] ?? this.document.buses[id]).name]);
+    const strips = [...state.desk.document.order, ...state.desk.document.bus_order].filter((id) => id !== state.desk.stripId);
+    return strips.map((id) => [id, (state.desk.document.tracks[id] ?? state.desk.document.buses[id]).name]);
   },
-  field(name) { return this.kind.settings.find((setting) => setting.name === name); },
-  get roomForBands() { return this.banded && this.processor.settings.bands.length < this.field("bands").most; },
+  field(name) { return state.desk.kind.settings.find((setting) => setting.name === name); },
+  get roomForBands() { return this.banded && state.desk.processor.settings.bands.length < this.field("bands").most; },
   /** Whether bands stand by themselves, not between crossovers. */
   get free() { return this.banded && !this.field("bands").between; },
   get canAddBand() { return this.free && this.roomForBands; },
   get canSplit() { return this.banded && !this.free && this.roomForBands; },
-  get canJoin() { return this.banded && !this.free && this.processor.settings.bands.length > 2; },
-  get topology() { return this.processor?.settings.topology; },
+  get canJoin() { return this.banded && !this.free && state.desk.processor.settings.bands.length > 2; },
+  get topology() { return state.desk.processor?.settings.topology; },
 
   beginFrequencies() {
     kit.spectrum = new Spectrum(kit.parts.spectrum, data.frequencies, {
-      attempt: (values) => this.attemptMany(values),
-      keep: (values) => this.keepMany(values),
+      attempt: (values) => state.trying.attemptMany(values),
+      keep: (values) => state.trying.keepMany(values),
       add: (hz, gain) => this.addBand(hz, gain),
       select: (chosen) => this.chooseBands(chosen),
       hear: (gain) => this.hearBand(gain),
       read: (text) => { this.reading = text; },
     });
     kit.table = new BandTable(kit.parts.bandtable, {
-      attempt: (name, value) => this.attempt(name, value),
-      keep: (name, value) => this.keepSetting(name, value),
+      attempt: (name, value) => state.trying.attempt(name, value),
+      keep: (name, value) => state.trying.keepSetting(name, value),
       select: (chosen) => this.chooseBands(chosen),
       hear: (gain) => this.hearBand(gain === this.heardBand ? null : gain),
-      remove: (index) => this.keepSetting("bands", this.processor.settings.bands.filter((_, k) => k !== index)),
-      sources: () => this.keySources(),
-      tempo: () => this.document.tempo_bpm,
+      remove: (index) => state.trying.keepSetting("bands", state.desk.processor.settings.bands.filter((_, k) => k !== index)),
+      sources: () => state.editing.keySources(),
+      tempo: () => state.desk.document.tempo_bpm,
     });
-    kit.mapper = new Mapper(this.session.id, kit.previews.desk, () => this.paintTakeMap(), (busy) => { this.drawing = busy; });
+    kit.mapper = new Mapper(state.desk.session.id, kit.previews.desk, () => this.paintTakeMap(), (busy) => { state.desk.drawing = busy; });
     kit.chosen = [];
     kit.spectra = {};
     kit.parts.take.querySelector(".take-hand").addEventListener("dblclick", (event) => this.onMap(event));
     kit.parts.take.querySelector(".take-hand").addEventListener("pointermove", (event) => this.readMap(event));
   },
 
-  /** Raw settings of the chosen processor, what is tried laid over them. */
-  settingsNow() {
-    return this.working ? overlaid(this.processor.settings, kit.attempted) : null;
-  },
 
   showFrequencies() {
-    const settings = this.settingsNow();
-    kit.spectrum.show(this.byFrequency ? this.kind : null, this.byFrequency ? settings : null);
+    const settings = state.trying.settingsNow();
+    kit.spectrum.show(this.byFrequency ? state.desk.kind : null, this.byFrequency ? settings : null);
     if (this.heardBand && !this.regions.some(({ gain }) => gain === this.heardBand)) this.hearBand(null); // it is gone
     this.showTable();
     this.chooseKeyBand();
@@ -90,25 +90,25 @@ export const frequencies = (kit, data) => ({
     this.showSpectra();
   },
   showTable() {
-    if (this.banded) kit.table.show(this.kind, this.settingsNow(), kit.chosen, this.heardBand, this.showsKeys);
+    if (this.banded) kit.table.show(state.desk.kind, state.trying.settingsNow(), kit.chosen, this.heardBand, this.showsKeys);
   },
   showTab(tab) {
     this.bandsTab = tab;
     this.showTable();
-    this.$nextTick(() => kit.table.draw());
+    state.desk.$nextTick(() => kit.table.draw());
   },
   /** Whose key is heard and seen, where bands have keys of their own: the chosen one's, else the first's. */
   chooseKeyBand() {
-    const band = this.working && !this.processor.settings.key ? this.regions[kit.chosen[0] ?? 0]?.gain ?? "" : "";
+    const band = state.desk.working && !state.desk.processor.settings.key ? this.regions[kit.chosen[0] ?? 0]?.gain ?? "" : "";
     if (band === this.keyBand) return;
     this.keyBand = band;
-    this.tellListening();
+    state.hearing.tellListening();
     this.watchNow();
   },
   /** What the chosen processor covers, band by band. */
-  get regions() { return this.working && this.byFrequency ? shapesOf(this.kind.covers).regions(this.settingsNow()) : []; },
+  get regions() { return state.desk.working && this.byFrequency ? shapesOf(state.desk.kind.covers).regions(state.trying.settingsNow()) : []; },
   /** What the source of the chosen strip is made of: changes whenever that does. */
-  get sourceKey() { return this.isTrack ? [this.strip.take_id, this.strip.start_frame, this.strip.trim_db, this.strip.inverted] : this.session.step; },
+  get sourceKey() { return state.desk.isTrack ? [state.desk.strip.take_id, state.desk.strip.start_frame, state.desk.strip.trim_db, state.desk.strip.inverted] : state.desk.session.step; },
   /** Another strip or processor is on the bench. */
   changeBench() {
     kit.chosen = [];
@@ -124,7 +124,7 @@ export const frequencies = (kit, data) => ({
   },
 
   watchNow() {
-    kit.live.watch({ strip_id: this.stripId, processor_id: this.processorId ?? "", spectra: this.showsSpectrum, beside: this.beside, band: this.keyBand });
+    kit.live.watch({ strip_id: state.desk.stripId, processor_id: state.desk.processorId ?? "", spectra: this.showsSpectrum, beside: this.beside, band: this.keyBand });
   },
   toggleSeen(what) {
     this.seen = { ...this.seen, [what]: !this.seen[what] };
@@ -142,21 +142,21 @@ export const frequencies = (kit, data) => ({
     this.showSpectra();
   },
   showPicture(picture) {
-    this.pictures = { ...this.pictures, [this.processor.type]: picture };
+    this.pictures = { ...this.pictures, [state.desk.processor.type]: picture };
     this.watchNow();
-    this.$nextTick(() => { kit.bench.paint(); this.showFrequencies(); });
+    state.desk.$nextTick(() => { kit.bench.paint(); this.showFrequencies(); });
   },
 
   /** Spectra of now come with the meters; standing still, or when asked, those of the whole take are shown. */
   showSpectra() {
-    if (!this.showsSpectrum || this.empty || !this.hasTake) return;
-    if (this.playing && !this.whole) return;
+    if (!this.showsSpectrum || state.desk.empty || !state.desk.hasTake) return;
+    if (state.desk.playing && !this.whole) return;
     this.askWhole();
   },
   async askWhole() {
     const wanted = [...SEEN.filter((what) => this.seen[what]), ...(this.beside ? ["beside"] : [])];
     const shown = {};
-    const settingsKey = JSON.stringify([this.session.step, this.stripId, this.processorId, this.beside, this.keyBand, wanted]);
+    const settingsKey = JSON.stringify([state.desk.session.step, state.desk.stripId, state.desk.processorId, this.beside, this.keyBand, wanted]);
     if (kit.wholeAsked === settingsKey && Object.keys(kit.spectrum.model.shown).length) return;
     kit.wholeAsked = settingsKey;
     kit.wholeStop?.abort();
@@ -164,19 +164,19 @@ export const frequencies = (kit, data) => ({
     kit.wholeNumber = (kit.wholeNumber ?? 0) + 1;
     for (const what of wanted) {
       const beside = what === "beside";
-      const strip = beside ? this.beside : this.stripId;
+      const strip = beside ? this.beside : state.desk.stripId;
       const band = what === "key" ? this.keyBand : "";
-      const key = `${this.session.step} ${strip} ${beside ? "result" : what} ${beside ? "" : this.processorId} ${band}`;
+      const key = `${state.desk.session.step} ${strip} ${beside ? "result" : what} ${beside ? "" : state.desk.processorId} ${band}`;
       try {
-        kit.spectra[key] ??= (await api.spectrum(this.session.id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : this.processorId, band }, signal)).db;
+        kit.spectra[key] ??= (await api.spectrum(state.desk.session.id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : state.desk.processorId, band }, signal)).db;
       } catch (error) {
-        if (error.name === "AbortError") return;
+        if (api.overtaken(error)) return;
         if (!(error instanceof api.ApiError)) throw error;
         continue; // a strip without sound has no spectrum
       }
       if (kit.wholeAsked !== settingsKey) return;
       shown[what] = kit.spectra[key];
-      if (!this.playing || this.whole) kit.spectrum.draw({ shown: { ...shown } });
+      if (!state.desk.playing || this.whole) kit.spectrum.draw({ shown: { ...shown } });
     }
   },
   /** With every picture while it plays. */
@@ -189,14 +189,6 @@ export const frequencies = (kit, data) => ({
     kit.spectrum.draw({ ...(this.whole ? {} : { shown }), curve: meters.curve });
   },
 
-  attemptMany(values) {
-    kit.attempted = { ...kit.attempted, ...values };
-    kit.live.send({ type: "try", strip_id: this.stripId, processor_id: this.processorId, settings: kit.attempted });
-    this.afterAttempt(values);
-  },
-  keepMany(values) {
-    return this.onProcessor("set_processor", this.processor, { settings: values });
-  },
   chooseBands(chosen) {
     if (String(chosen) === String(kit.chosen)) return;
     kit.chosen = chosen;
@@ -211,61 +203,61 @@ export const frequencies = (kit, data) => ({
     if (this.canAddBand) {
       const [frequency, level] = ["freq_hz", "gain_db"].map((name) => this.field("bands").fields.find((f) => f.name === name));
       const band = { freq_hz: Number(kept(frequency, hz).toPrecision(3)), gain_db: Math.round(kept(level, gain) * 2) / 2 };
-      kit.chosen = [this.processor.settings.bands.length];
+      kit.chosen = [state.desk.processor.settings.bands.length];
       kit.spectrum.chosen = kit.chosen;
-      return this.keepSetting("bands", [...this.processor.settings.bands, band]);
+      return state.trying.keepSetting("bands", [...state.desk.processor.settings.bands, band]);
     }
-    if (!this.working || this.kind.covers !== "span") return null;
-    const { low_hz: low, high_hz: high } = this.processor.settings;
+    if (!state.desk.working || state.desk.kind.covers !== "span") return null;
+    const { low_hz: low, high_hz: high } = state.desk.processor.settings;
     const half = Math.sqrt(high / low);
-    return this.keepMany({ low_hz: Math.round(kept(this.field("low_hz"), hz / half)), high_hz: Math.round(kept(this.field("high_hz"), hz * half)) });
+    return state.trying.keepMany({ low_hz: Math.round(kept(this.field("low_hz"), hz / half)), high_hz: Math.round(kept(this.field("high_hz"), hz * half)) });
   },
   sortBands() {
-    return this.keepSetting("bands", this.processor.settings.bands.toSorted((a, b) => a.freq_hz - b.freq_hz));
+    return state.trying.keepSetting("bands", state.desk.processor.settings.bands.toSorted((a, b) => a.freq_hz - b.freq_hz));
   },
-  setTopology(topology) { return this.keepSetting("topology", topology); },
+  setTopology(topology) { return state.trying.keepSetting("topology", topology); },
   spanWords: (low, high) => `${low / 1000} to ${high / 1000} kHz`,
-  useReady([low, high]) { return this.keepMany({ low_hz: low, high_hz: high }); },
+  useReady([low, high]) { return state.trying.keepMany({ low_hz: low, high_hz: high }); },
   /** Multiband: cut the widest band in two, or take the last crossover away. */
   splitBand() {
-    const { crossovers_hz: all, bands } = this.processor.settings;
+    const { crossovers_hz: all, bands } = state.desk.processor.settings;
     const edges = [20, ...all, 20000];
     const widths = edges.slice(1).map((edge, index) => edge / edges[index]);
     const at = widths.indexOf(Math.max(...widths));
     const crossover = Math.round(Math.sqrt(edges[at] * edges[at + 1]));
-    return this.keepMany({ crossovers_hz: all.toSpliced(at, 0, crossover), bands: bands.toSpliced(at, 0, bands[at]) });
+    return state.trying.keepMany({ crossovers_hz: all.toSpliced(at, 0, crossover), bands: bands.toSpliced(at, 0, bands[at]) });
   },
   joinBands() {
-    const { crossovers_hz: all, bands } = this.processor.settings;
-    return this.keepMany({ crossovers_hz: all.slice(0, -1), bands: bands.slice(0, -1) });
+    const { crossovers_hz: all, bands } = state.desk.processor.settings;
+    return state.trying.keepMany({ crossovers_hz: all.slice(0, -1), bands: bands.slice(0, -1) });
   },
-  /** The chosen band alone, else the first, or what the processor watches, while a key is held. */
+  /** The chosen band alone, else the first, or what the processor watches, while a key is down. */
   hearChosen(on) {
     const region = this.regions[kit.chosen[0] ?? 0];
     if (on ? region : this.heardBand) this.hearBand(on ? region.gain : null);
   },
   hearBand(gain) {
     this.heardBand = gain;
-    this.tellListening();
+    state.hearing.tellListening();
     this.showTable();
   },
 
   showMap(shown) {
     this.mapShown = shown;
-    this.placePictures();
+    state.room.placePictures();
     this.paintTakeMap();
   },
   /** The map of what is in view; of a take without a processor the bare map. */
   paintTakeMap() {
     if (!kit.mapper) return;
-    if (!this.mapShown || this.empty) {
+    if (!this.mapShown || state.desk.empty) {
       if (kit.view.model.map) kit.view.show({ map: null });
       return;
     }
     const { start, frames } = kit.view.model;
-    const sound = `${this.stripId} ${this.sourceKey}`;
+    const sound = `${state.desk.stripId} ${this.sourceKey}`;
     kit.view.show({ map: { tiles: kit.mapper.tiles(sound), regions: this.regions } });
-    if (this.hasTake) kit.mapper.ask(this.stripId, sound, start, frames, kit.view.columns);
+    if (state.desk.hasTake) kit.mapper.ask(state.desk.stripId, sound, start, frames, kit.view.columns);
   },
   onMap(event) {
     if (this.mapShown && this.byFrequency) this.addBand(mapPlace(kit.view.canvas.clientWidth, kit.view.canvas.clientHeight).hz(event.offsetY));

@@ -18,7 +18,7 @@ Array = npt.NDArray[np.float64]
 LAID_BY = ("name", "take_id", "start_frame", "trim_db", "inverted")
 
 
-class Lane:
+class LaidTake:
     """A take moved to the frame of the session it begins at, with trim and polarity; frame 0 is the session's."""
 
     def __init__(self, take: Take, track: Track) -> None:
@@ -91,7 +91,7 @@ class OneSide:
 
 def is_take(sound: Sound) -> bool:
     """Whether a sound is that of a track, which the engine reads ahead, not a sum."""
-    return isinstance(sound, Lane)
+    return isinstance(sound, LaidTake)
 
 
 def reader(sound: Sound, position: int) -> Callable[[int], Array]:

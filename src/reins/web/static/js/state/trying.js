@@ -1,0 +1,67 @@
+// @ts-check
+// The settings of the chosen processor in the hand: tried while they move, kept when they are let go.
+
+import { overlaid } from "../paths.js";
+import { keysOf } from "../shapes.js";
+
+/**
+ * @param {import("./states.js").Kit} kit
+ * @param {import("./states.js").States} state
+ */
+export const trying = (kit, state) => ({
+  /** The threshold as it lies on the source: drive lifts the sound towards it. */
+  thresholdDb() {
+    if (!state.desk.processor || state.desk.empty || !state.desk.kind.line) return null;
+    if (state.desk.processor.settings.relative) return null;
+    const settings = { ...state.desk.processor.settings, ...kit.attempted };
+    return settings[state.desk.kind.line] - (settings.input_db ?? 0);
+  },
+  /** Where a gate closes, when that is not where it opens. @returns {number | null} */
+  closingDb() {
+    const hysteresis = { ...state.desk.processor?.settings, ...kit.attempted }.hysteresis_db;
+    const opensDb = this.thresholdDb();
+    return hysteresis && opensDb !== null ? opensDb - hysteresis : null;
+  },
+
+  attemptThreshold(level) {
+    const control = kit.bench.controls.get(state.desk.kind.line);
+    const { low, high } = control.setting;
+    const drive = kit.attempted.input_db ?? state.desk.processor.settings.input_db ?? 0;
+    control.move(Math.min(high, Math.max(low, Math.round((level + drive) * 10) / 10)));
+  },
+
+  attempt(name, value) { this.attemptMany({ [name]: value }); },
+  /** Show what is tried. */
+  afterAttempt(values) {
+    kit.view.show({ thresholdDb: this.thresholdDb(), closingDb: this.closingDb() });
+    for (const [name, value] of Object.entries(values)) if (name in state.desk.processor.settings) kit.bench.settings = { ...kit.bench.settings, [name]: value };
+    if (state.frequencies.byFrequency) state.frequencies.showFrequencies();
+    kit.previews.ask();
+  },
+
+  keepSetting(name, value) {
+    return state.editing.onProcessor("set_processor", state.desk.processor, { settings: { [name]: value } });
+  },
+
+  wish() {
+    if (!state.desk.strip || state.desk.empty || !state.desk.hasTake) return null;
+    const { start, frames, sampleRate } = kit.view.model;
+    const chain = state.desk.chain.map(({ id, type, on, settings }) => [id, type, on, id === state.desk.processorId ? overlaid(settings, kit.attempted) : settings]);
+    const tried = state.desk.processorId ? kit.attempted : {};
+    const keyed = state.desk.chain.some(({ on, settings }) => on && keysOf(settings).length > 0) || state.reins.list.length > 0;
+    const before = keyed ? state.desk.session.step : state.frequencies.sourceKey;
+    return { strip: state.desk.stripId, processor_id: state.desk.processorId, settings: tried, chain: JSON.stringify([before, chain]), start, frames, columns: kit.view.columns, sampleRate };
+  },
+  attemptMany(values) {
+    kit.attempted = { ...kit.attempted, ...values };
+    kit.live.send({ type: "try", strip_id: state.desk.stripId, processor_id: state.desk.processorId, settings: kit.attempted });
+    this.afterAttempt(values);
+  },
+  keepMany(values) {
+    return state.editing.onProcessor("set_processor", state.desk.processor, { settings: values });
+  },
+  /** Raw settings of the chosen processor, what is tried laid over them. */
+  settingsNow() {
+    return state.desk.working ? overlaid(state.desk.processor.settings, kit.attempted) : null;
+  },
+});
