@@ -155,10 +155,10 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader:
     tracks = {k: t.model_copy(update=at_rest(k)) for k, t in document.tracks.items() if k in wanted}
     buses = {k: b.model_copy(update=at_rest(k)) for k, b in document.buses.items() if k in wanted}
     at_master = chain and strip_id == MASTER
-    masters = document.master.chain if at_master else []
+    above = document.master.chain if at_master else []
     reins = of_chain_alone(document.master.reins) if at_master else []
     return Document(
         name="x", sample_rate=document.sample_rate, tempo_bpm=document.tempo_bpm,
         beats_per_bar=document.beats_per_bar, tracks=tracks, order=[k for k in document.order if k in wanted],
-        buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=masters, reins=reins),
+        buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=above, reins=reins),
     )  # fmt: skip
