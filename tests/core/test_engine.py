@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from reins.core.chainfile import parse_entry
+from reins.core.dsp.gains import pan_gains
 from reins.core.engine.chain import Chain
 from reins.core.engine.gliding import GlidingChain
 from reins.core.engine.listening import Listening
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix, run_chain
-from reins.core.engine.strips import pan_gains
 from reins.core.sessions import Document, Track
 from reins.core.time import Stream
 from tests.conftest import RATE

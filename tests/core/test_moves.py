@@ -13,6 +13,7 @@ from reins.core.moves.rules import check
 from reins.core.moves.scales import ways_of
 from reins.core.processors import PROCESSORS
 from reins.core.settings.models import PartError
+from reins.core.settings.paths import laid_over
 from reins.core.time import Beat, Stream, When
 from reins.errors import SettingsError
 from tests.conftest import RATE
@@ -155,6 +156,32 @@ def test_everything_that_may_move_does_and_blocks_make_no_difference(kind, by):
     assert np.isfinite(whole).all() and np.abs(whole - run([entry], [], sound, [8192], start=17)).max() > 1e-3
     for cuts in ([1024], [1, 63, 7, 500]):
         np.testing.assert_allclose(run([entry], reins, sound, cuts, start=17), whole, atol=1e-9, rtol=0)
+
+
+@pytest.mark.parametrize("kind", PROCESSORS)
+def test_what_a_line_keeps_at_a_value_is_as_if_it_stood_there(kind):
+    """Every setting that may move, of every type: rows and gains against the same processor standing."""
+    entry, ways = targets(kind)
+    sound = NOISE[:, 3000:5000]
+    for path, way in ways.items():
+        value = 0.4 * float(way.high) + 0.6 * float(way.low) if not way.log else float(np.sqrt(way.high * way.low))
+        stood = replace_at(entry, path, value)
+        if stood is None:  # settings that bind each other
+            continue
+        kept = {"moves": [{"what": f"p.{path}"}], "by": {"kind": "line", "points": [[0, value]]}}
+        moved, still = run([entry], [kept], sound, [700]), run([stood], [], sound, [700])
+        # A filter that follows the analogue curve goes between steps of a ladder, 12 to an octave.
+        near = 2e-4 if kind == "dynamic_eq" and path.endswith(("freq_hz", ".q")) else 1e-9
+        # The first frames are left out: a gate is made with the depth of its settings.
+        np.testing.assert_allclose(moved[:, 100:], still[:, 100:], atol=near, rtol=0, err_msg=path)
+
+
+def replace_at(entry, path, value):
+    try:
+        raw = laid_over(entry.settings, {path: value}).model_dump()
+        return parse_entry({"id": "p", "type": entry.type, "settings": raw}, "x")
+    except SettingsError:
+        return None
 
 
 @settings(max_examples=12, deadline=None)

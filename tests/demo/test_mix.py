@@ -5,11 +5,12 @@ import pytest
 import scipy.signal
 
 from reins.core.chainfile import parse_entry, parse_settings
+from reins.core.dsp.gains import pan_gains
 from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.chain import Chain
 from reins.core.processors.oversampling import fastest_ms
 from reins.core.starting_points import STARTING_POINTS, find_starting_point
-from reins.core.units import db_to_lin, pan_gains
+from reins.core.units import db_to_lin
 from reins.demo import voices
 from reins.demo.build import make_parts
 from reins.demo.score import BAR_S, CHORUS, RATE, VERSE

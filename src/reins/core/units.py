@@ -50,12 +50,3 @@ def note_name(frequency_hz: float) -> str:
     cents = round(100.0 * (midi - nearest))
     name = f"{NOTES[nearest % 12]}{nearest // 12 - 1}"
     return name if cents == 0 else f"{name} {cents:+d} ct".replace("-", "−")
-
-
-def pan_gains(pan_pct: float | Array, channels: int) -> Array:
-    """Left and right gain (2,) of a pan position from -100 to 100 %, or (2, frames) of positions: a mono sound travels
-    at equal power; of a stereo sound the far side goes down and the near one stays as it is.
-    """
-    turn = (np.asarray(pan_pct) / 100.0 + 1.0) * (math.pi / 4.0)
-    sides = np.stack([np.cos(turn), np.sin(turn)])
-    return sides if channels == 1 else np.minimum(1.0, math.sqrt(2.0) * sides)

@@ -9,9 +9,10 @@ the source through all these all-passes: flat in level, turned in phase.
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.cuts import ALL_PASS, LOW_PASS, prewarped, second_order
+from reins.core.dsp.cuts import ALL_PASS, LOW_PASS, Swept, prewarped, second_order
 from reins.core.dsp.filters import butterworth_cut
 from reins.core.dsp.gliding import Glide
+from reins.core.dsp.sweeping import straight
 
 Array = npt.NDArray[np.float64]
 BUTTERWORTH_K = np.sqrt(2.0)  # 1 / Q of a Butterworth filter of second order
@@ -57,9 +58,24 @@ class Splitter:
 
     def process(self, signal: Array) -> list[Array]:
         """The bands of the next block (channels, frames), from the lowest."""
+        return self._split(signal, list(prewarped(self._glide.step(signal.shape[1]), self._sample_rate)))
+
+    def sweep(self, signal: Array, hz: list[tuple[Array, Array]], rows: Swept) -> list[Array]:
+        """As process; crossovers go along rows, from where each begins to where it ends: (1,) where one stands."""
+        frames, rate = signal.shape[1], self._sample_rate
+        ends = [(prewarped(at, rate), prewarped(to, rate)) for at, to in hz]
+        each = [
+            straight(at, to, rows, frames) if at is not to and len(at) == len(rows.begins) else at for at, to in ends
+        ]
+        bands = self._split(signal, each)
+        self._glide.be([float(to[-1]) for _, to in hz])
+        self._asked = []  # whatever is asked for next is gone to
+        return bands
+
+    def _split(self, signal: Array, all_g: list[Array]) -> list[Array]:
         bands: list[Array] = []
         rest = signal.copy()
-        for index, g in enumerate(prewarped(self._glide.step(signal.shape[1]), self._sample_rate)):
+        for index, g in enumerate(all_g):
             states = self._states[index]
             for lower, band in enumerate(bands):
                 second_order(band, g, BUTTERWORTH_K, ALL_PASS, states[3 + lower])

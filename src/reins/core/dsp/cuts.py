@@ -18,7 +18,7 @@ import numpy.typing as npt
 
 from reins.core.dsp.compiled import flush, kernel
 from reins.core.dsp.gliding import Glide, fade_in
-from reins.core.dsp.sweeping import columns, filter_swept
+from reins.core.dsp.sweeping import columns, filter_swept, straight
 from reins.core.dsp.variable import filter_still, fixed
 
 Array = npt.NDArray[np.float64]
@@ -50,19 +50,25 @@ def _second_order_moving(signal, g, k, kind, state):
     m0 = 0.0 if kind == LOW_PASS else 1.0
     m1 = 0.0 if kind == LOW_PASS else (-k if kind == HIGH_PASS else -2.0 * k)
     m2 = 1.0 if kind == LOW_PASS else (-1.0 if kind == HIGH_PASS else 0.0)
-    for channel in range(channels):
-        row = signal[channel]
-        s1, s2 = state[channel]
-        for i in range(frames):
-            w = g[i]
-            a1 = 1.0 / (1.0 + w * (w + k))
-            x = row[i]
-            v1 = a1 * s1 + w * a1 * (x - s2)
-            v2 = s2 + w * v1
-            s1 = 2.0 * v1 - s1
-            s2 = 2.0 * v2 - s2
-            row[i] = m0 * x + m1 * v1 + m2 * v2
-        state[channel, 0], state[channel, 1] = flush(s1), flush(s2)
+    # Both channels side by side: one division serves them, and neither recursion waits for the other. A single one is
+    # its own neighbour, whose result is not written.
+    two = channels == 2
+    left, right = signal[0], signal[channels - 1]
+    s1, s2 = state[0]
+    r1, r2 = state[channels - 1]
+    for i in range(frames):
+        w = g[i]
+        a1 = 1.0 / (1.0 + w * (w + k))
+        x, z = left[i], right[i]
+        v1, u1 = a1 * s1 + w * a1 * (x - s2), a1 * r1 + w * a1 * (z - r2)
+        v2, u2 = s2 + w * v1, r2 + w * u1
+        s1, r1, s2, r2 = 2.0 * v1 - s1, 2.0 * u1 - r1, 2.0 * v2 - s2, 2.0 * u2 - r2
+        left[i] = m0 * x + m1 * v1 + m2 * v2
+        if two:
+            right[i] = m0 * z + m1 * u1 + m2 * u2
+    state[0, 0], state[0, 1] = flush(s1), flush(s2)
+    if two:
+        state[1, 0], state[1, 1] = flush(r1), flush(r2)
 
 
 def second_order(signal: Array, g: Array, k: float, kind: int, state: Array) -> None:
@@ -154,13 +160,13 @@ class _Cascade:
         return k / resonance if index == 0 else k
 
     def sweep(self, signal: Array, hz: tuple[Array, Array], resonance: tuple[Any, Any], rows: Swept) -> None:
-        """Filter a signal in place while cutoff and resonance go along rows; even orders alone."""
+        """Filter a signal in place while cutoff and resonance go along rows."""
+        at, to = (prewarped(row, self._rate) for row in hz)
         for index in range(self.order // 2):
-            ends = (
-                self._columns(prewarped(row, self._rate), self._k(index, raised))
-                for row, raised in zip(hz, resonance, strict=True)
-            )
+            ends = (self._columns(g, self._k(index, raised)) for g, raised in zip((at, to), resonance, strict=True))
             filter_swept(signal, *ends, rows.begins, rows.into, rows.length, self._state[index])
+        if self.order % 2:
+            first_order(signal, straight(at, to, rows, signal.shape[1]), self.kind, self._state[-1])
         self.glide.be([float(hz[1][-1]), float(np.ravel(resonance[1])[-1])])
 
     def leave(self, signal: Array) -> None:

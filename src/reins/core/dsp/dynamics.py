@@ -193,10 +193,14 @@ def levels_db(heard, start, count, scratch, bits, state, params):
 
 
 @inlined
-def _mix(gain, mixing, start, count):
-    """gain = dry + wet * gain, where dry and wet move."""
-    for i in range(count):
-        gain[i] = mixing[1, start + i] + mixing[2, start + i] * gain[i]
+def _mix(gain, mixing, start, count, levelled):
+    """gain = dry + wet * gain, where dry and wet move; times the output, where all lanes are acted on."""
+    if levelled:
+        for i in range(count):
+            gain[i] = mixing[0, start + i] * (mixing[1, start + i] + mixing[2, start + i] * gain[i])
+    else:
+        for i in range(count):
+            gain[i] = mixing[1, start + i] + mixing[2, start + i] * gain[i]
 
 
 @inlined
@@ -227,11 +231,13 @@ def apply_gain(source, start, count, first_gain, second_gain, params, out):
 @inlined
 def apply_mixed(source, start, count, scratch, gain_lanes, params, mixing, out):
     """As apply_gain with the gains in the first rows of scratch; mixing: see follow_moving."""
-    if mixing.shape[1] > 0:
+    moves = mixing.shape[1] > 0
+    whole = moves and params[FIRST_WET] == 1.0 and params[SECOND_WET] == 1.0  # no lane is left untouched
+    if moves:
         for lane in range(gain_lanes):
-            _mix(scratch[lane], mixing, start, count)
+            _mix(scratch[lane], mixing, start, count, whole)
     apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)
-    if mixing.shape[1] > 0:
+    if moves and not whole:
         for channel in range(out.shape[0]):
             for i in range(start, start + count):
                 out[channel, i] *= mixing[0, i]
@@ -273,6 +279,42 @@ def _follow_level(level, gain, target, count, params, state):
         _negate(gain, count)
 
 
+@inlined
+def _follow_bands(amplitude, places, state, params, scratch, gain_db, start, count):
+    """follow_bands over `count` frames from `start` on."""
+    bits, bands = scratch.view(np.int64), amplitude.shape[0]
+    for band in range(bands):
+        level, heard = scratch[0], amplitude[band, start:]
+        for i in range(count):
+            level[i] = heard[i] if heard[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+        amplitude_to_db(level, bits[0], scratch[1], bits[1], count)
+        _target_of(level, heard, count, params[band])
+    for band in range(0, bands - 1, 2):
+        _smooth_two(
+            (amplitude[band, start:], amplitude[band + 1, start:]),
+            (gain_db[band, start:], gain_db[band + 1, start:]),
+            count,
+            (params[band], params[band + 1]),
+            (state[places[band]], state[places[band + 1]]),
+        )
+    if bands % 2:
+        last = params[bands - 1]
+        _smooth(
+            amplitude[bands - 1, start:],
+            gain_db[bands - 1, start:],
+            count,
+            last[ATTACK_K],
+            last[RELEASE_K],
+            0,
+            state[places[bands - 1]],
+        )
+    for band in range(bands):
+        if params[band, AUTO_RELEASE] > 0.0:
+            _slow_release(amplitude[band, start:], gain_db[band, start:], count, params[band], state[places[band]])
+        if params[band, GAIN_SIGN] < 0.0:
+            _negate(gain_db[band, start:], count)
+
+
 @kernel("void(f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
 def follow_bands(amplitude, places, state, params, scratch, gain_db):
     """The gain in dB of each band from the magnitudes its detector hears (bands, frames), which are used up.
@@ -280,40 +322,29 @@ def follow_bands(amplitude, places, state, params, scratch, gain_db):
     The state of band k, carried, is row places[k] of state (places, LANE_STATE); params (bands, PARAMS); gain_db
     (bands, frames) is filled.
     """
-    bits = scratch.view(np.int64)
-    bands, frames = amplitude.shape
+    frames = amplitude.shape[1]
     for start in range(0, frames, CHUNK):
-        count = min(CHUNK, frames - start)
-        for band in range(bands):
-            level, heard = scratch[0], amplitude[band, start:]
-            for i in range(count):
-                level[i] = heard[i] if heard[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
-            amplitude_to_db(level, bits[0], scratch[1], bits[1], count)
-            _target_of(level, heard, count, params[band])
-        for band in range(0, bands - 1, 2):
-            _smooth_two(
-                (amplitude[band, start:], amplitude[band + 1, start:]),
-                (gain_db[band, start:], gain_db[band + 1, start:]),
-                count,
-                (params[band], params[band + 1]),
-                (state[places[band]], state[places[band + 1]]),
-            )
-        if bands % 2:
-            last = params[bands - 1]
-            _smooth(
-                amplitude[bands - 1, start:],
-                gain_db[bands - 1, start:],
-                count,
-                last[ATTACK_K],
-                last[RELEASE_K],
-                0,
-                state[places[bands - 1]],
-            )
-        for band in range(bands):
-            if params[band, AUTO_RELEASE] > 0.0:
-                _slow_release(amplitude[band, start:], gain_db[band, start:], count, params[band], state[places[band]])
-            if params[band, GAIN_SIGN] < 0.0:
-                _negate(gain_db[band, start:], count)
+        _follow_bands(amplitude, places, state, params, scratch, gain_db, start, min(CHUNK, frames - start))
+
+
+@kernel("void(f8[:,::1], i8[::1], f8[:,::1], f8[:,:,::1], i8[::1], f8[:,::1], f8[:,::1])")
+def follow_bands_in_rows(amplitude, places, state, params, begins, scratch, gain_db):
+    """As follow_bands, with params (rows, bands, PARAMS): row k from frame begins[k] on."""
+    frames = amplitude.shape[1]
+    for row in range(begins.size):
+        end = begins[row + 1] if row + 1 < begins.size else frames
+        for start in range(begins[row], end, CHUNK):
+            _follow_bands(amplitude, places, state, params[row], scratch, gain_db, start, min(CHUNK, end - start))
+
+
+@inlined
+def _same(params, first, last):
+    """Whether parameters first .. last are the same in all rows."""
+    for row in range(1, params.shape[0]):
+        for place in range(first, last + 1):
+            if params[row, place] != params[0, place]:
+                return False
+    return True
 
 
 @inlined
@@ -350,9 +381,27 @@ def follow_moving(heard, source, state, params, begins, mixing, scratch, gain_db
     """
     gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)
-    for row in range(begins.size):
-        now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
-        for start in range(begins[row], end, CHUNK):
-            count = min(CHUNK, end - start)
-            _follow_part(heard, start, count, state, now, scratch, bits, gain_db)
-            apply_mixed(source, start, count, scratch, gain_lanes, now, mixing, out)
+    if not (_same(params, BLEND, LINK_BY_MEAN) and _same(params, OUTPUT, SECOND_WET)):
+        for row in range(begins.size):
+            now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
+            for start in range(begins[row], end, CHUNK):
+                count = min(CHUNK, end - start)
+                _follow_part(heard, start, count, state, now, scratch, bits, gain_db)
+                apply_mixed(source, start, count, scratch, gain_lanes, now, mixing, out)
+        return
+    # Only curve and times go by rows: all other passes over more than a row at once, which is half as dear.
+    row = 0
+    for start in range(0, frames, CHUNK):
+        count, stop, piece = min(CHUNK, frames - start), min(frames, start + CHUNK), row
+        levels_db(heard, start, count, scratch, bits, state, params[0])
+        for lane in range(gain_lanes):
+            level, gain, at, piece = scratch[lane], gain_db[lane], start, row
+            while at < stop:
+                end = begins[piece + 1] if piece + 1 < begins.size else frames
+                until = min(end, stop)
+                part = level[at - start : until - start]
+                _follow_level(part, gain[at:until], scratch[2], until - at, params[piece], state[lane])
+                at, piece = until, piece + 1 if until == end else piece
+            db_to_amplitude(gain[start:stop], level, bits[lane], scratch[4], bits[4], count)
+        apply_mixed(source, start, count, scratch, gain_lanes, params[0], mixing, out)
+        row = piece

@@ -9,7 +9,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import flush, kernel
+from reins.core.dsp.compiled import flush, inlined, kernel
 
 Array = npt.NDArray[np.float64]
 
@@ -58,12 +58,31 @@ def sections_response(sections: Array, frequencies_hz: Array, sample_rate: int) 
     return answer
 
 
-@kernel("void(f8[:,::1], f8[:,:,::1], f8[:,::1])")
-def run_sections(sections, state, signal):
-    """Filter signal (channels, frames) in place through sections (n, 5); state (n, channels, 2) is carried.
-
-    Transposed direct form II: y = b0 x + s1; s1 = b1 x - a1 y + s2; s2 = b2 x - a2 y.
+@kernel("void(f8[:], f8, i8, f8, f8[:,:,::1])")
+def _fill_cuts(cutoff_hz, sign, order, sample_rate, out):
+    """butterworth_cut for each cutoff (rows,) into out (rows, order / 2, 5), order even; one by one, since sines of
+    numpy's may differ by where in an array a value stands.
     """
+    for row in range(cutoff_hz.size):
+        w = 2.0 * math.pi * min(cutoff_hz[row], 0.499 * sample_rate) / sample_rate
+        cos_w, sin_w = math.cos(w), math.sin(w)
+        edge = (1.0 - sign * cos_w) / 2.0
+        for k in range(order // 2):
+            alpha = sin_w * math.sin((2 * k + 1) * math.pi / (2 * order))
+            a0 = 1.0 + alpha
+            out[row, k, 0], out[row, k, 1], out[row, k, 2] = edge / a0, sign * 2.0 * edge / a0, edge / a0
+            out[row, k, 3], out[row, k, 4] = -2.0 * cos_w / a0, (1.0 - alpha) / a0
+
+
+def butterworth_cuts(kind: str, *, cutoff_hz: Array, order: int, sample_rate: int) -> Array:
+    """butterworth_cut of even order for each cutoff (rows,): (rows, order / 2, 5)."""
+    out = np.empty((cutoff_hz.size, order // 2, 5))
+    _fill_cuts(cutoff_hz, 1.0 if kind == "high_cut" else -1.0, order, float(sample_rate), out)
+    return out
+
+
+@inlined
+def _run_sections(sections, state, signal):
     channels, frames = signal.shape
     for row in range(sections.shape[0]):
         b0, b1, b2, a1, a2 = sections[row]
@@ -88,3 +107,20 @@ def run_sections(sections, state, signal):
                     p2 = b2 * x - a2 * y
                     signal[channel, i] = y
                 state[row, channel, 0], state[row, channel, 1] = flush(p1), flush(p2)
+
+
+@kernel("void(f8[:,::1], f8[:,:,::1], f8[:,::1])")
+def run_sections(sections, state, signal):
+    """Filter signal (channels, frames) in place through sections (n, 5); state (n, channels, 2) is carried.
+
+    Transposed direct form II: y = b0 x + s1; s1 = b1 x - a1 y + s2; s2 = b2 x - a2 y.
+    """
+    _run_sections(sections, state, signal)
+
+
+@kernel("void(f8[:,:,::1], i8[::1], f8[:,:,::1], f8[:,::1])")
+def run_sections_in_rows(sections, begins, state, signal):
+    """As run_sections, with sections (rows, n, 5): row k from frame begins[k] on."""
+    for row in range(begins.size):
+        end = begins[row + 1] if row + 1 < begins.size else signal.shape[1]
+        _run_sections(sections[row], state, signal[:, begins[row] : end])

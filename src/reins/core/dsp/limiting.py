@@ -82,67 +82,74 @@ def between_peaks(padded, phases, ceiling, peaks):
                 _raise_to(peaks[channel, start:], work, count)
 
 
-@kernel("void(f8[:,::1], f8[:,::1], i8[:,::1], f8[:,::1], i8[:,::1], i8[:,::1], f8[::1])")
-def limit_gain(gains, wanted, places, lanes, recent, counters, params):
+@kernel("void(f8[:,::1], f8[:,::1], i8[:,::1], f8[:,::1], i8[:,::1], i8[:,::1], f8[:,::1], i8[::1])")
+def limit_gain(gains, wanted, places, lanes, recent, counters, params, begins):
     """Turn peaks (lanes, frames) into gains, in place.
 
     wanted, places (lanes, window + 1): the queue of the sliding minimum as a ring, values and frames. lanes (lanes,
     LANE_STATE). recent (lanes, mean): the last gains in whole steps. counters (lanes, 4): frame, the
-    queue's first place and length, place of the mean. params: ceiling, link 0..1, release_k, automatic (0 or 1),
-    fill_k, drain_k, frames of the valley.
+    queue's first place and length, place of the mean. params (rows, 7), row k from frame begins[k] on: ceiling, link
+    0..1, release_k, automatic (0 or 1), fill_k, drain_k, frames of the valley.
     """
     count, frames = gains.shape
     ring, mean = wanted.shape[1], recent.shape[1]
-    ceiling, link, release_k, automatic, fill_k, drain_k, span = params
     # Logarithm and power are taken only of what has changed: the least gain stands for a window at a time.
     known_least, known_target = np.ones(count), np.zeros(count)
     known_used, known_steps = np.zeros(count), np.zeros(count, np.int64)
-    for i in range(frames):
-        deepest = 1.0
-        for lane in range(count):
-            peak = gains[lane, i]
-            need = ceiling / peak if peak > ceiling else 1.0
-            gains[lane, i] = need
-            deepest = need if need < deepest else deepest
-        for lane in range(count):
-            frame, first, length, place = counters[lane]
-            need = gains[lane, i] + link * (deepest - gains[lane, i])
-            back = first + length - 1
-            back = back - ring if back >= ring else back
-            while length > 0 and wanted[lane, back] >= need:
-                length -= 1
-                back = back - 1 if back > 0 else ring - 1
-            back = first + length
-            back = back - ring if back >= ring else back
-            wanted[lane, back], places[lane, back] = need, frame
-            length += 1
-            if places[lane, first] <= frame - (ring - 1):
-                first = first + 1 if first + 1 < ring else 0
-                length -= 1
-            least = wanted[lane, first]
-            target = 0.0
-            if least < 1.0:
-                if least != known_least[lane]:
-                    known_least[lane], known_target[lane] = least, 20.0 * math.log10(least)
-                target = known_target[lane]
-            gain, slow = lanes[lane, GAIN], lanes[lane, SLOW]
-            gain = target if target < gain else gain + release_k * (target - gain)
-            gain = gain if gain < -1e-12 else 0.0
-            if automatic > 0.0:
-                slow = slow_step(slow, gain, target, fill_k, drain_k, span, lanes[lane, VALLEY:])
-                slow = slow if slow < -1e-12 else 0.0
-            lanes[lane, GAIN], lanes[lane, SLOW] = gain, slow
-            used = slow if automatic > 0.0 and slow < gain else gain
-            steps = int(STEPS)
-            if used < 0.0:
-                if used != known_used[lane]:
-                    known_used[lane], known_steps[lane] = used, math.floor(STEPS * math.exp(used * NEPER_PER_DB))
-                steps = known_steps[lane]
-            lanes[lane, TOTAL] += float(steps - recent[lane, place])
-            recent[lane, place] = steps
-            gains[lane, i] = lanes[lane, TOTAL] / (STEPS * mean)
-            place = place + 1 if place + 1 < mean else 0
-            counters[lane, 0], counters[lane, 1], counters[lane, 2], counters[lane, 3] = frame + 1, first, length, place
+    for row in range(begins.size):
+        ceiling, link, release_k, automatic, fill_k, drain_k, span = params[row]
+        end = begins[row + 1] if row + 1 < begins.size else frames
+        for i in range(begins[row], end):
+            deepest = 1.0
+            for lane in range(count):
+                peak = gains[lane, i]
+                need = ceiling / peak if peak > ceiling else 1.0
+                gains[lane, i] = need
+                deepest = need if need < deepest else deepest
+            for lane in range(count):
+                frame, first, length, place = counters[lane]
+                need = gains[lane, i] + link * (deepest - gains[lane, i])
+                back = first + length - 1
+                back = back - ring if back >= ring else back
+                while length > 0 and wanted[lane, back] >= need:
+                    length -= 1
+                    back = back - 1 if back > 0 else ring - 1
+                back = first + length
+                back = back - ring if back >= ring else back
+                wanted[lane, back], places[lane, back] = need, frame
+                length += 1
+                if places[lane, first] <= frame - (ring - 1):
+                    first = first + 1 if first + 1 < ring else 0
+                    length -= 1
+                least = wanted[lane, first]
+                target = 0.0
+                if least < 1.0:
+                    if least != known_least[lane]:
+                        known_least[lane], known_target[lane] = least, 20.0 * math.log10(least)
+                    target = known_target[lane]
+                gain, slow = lanes[lane, GAIN], lanes[lane, SLOW]
+                gain = target if target < gain else gain + release_k * (target - gain)
+                gain = gain if gain < -1e-12 else 0.0
+                if automatic > 0.0:
+                    slow = slow_step(slow, gain, target, fill_k, drain_k, span, lanes[lane, VALLEY:])
+                    slow = slow if slow < -1e-12 else 0.0
+                lanes[lane, GAIN], lanes[lane, SLOW] = gain, slow
+                used = slow if automatic > 0.0 and slow < gain else gain
+                steps = int(STEPS)
+                if used < 0.0:
+                    if used != known_used[lane]:
+                        known_used[lane], known_steps[lane] = used, math.floor(STEPS * math.exp(used * NEPER_PER_DB))
+                    steps = known_steps[lane]
+                lanes[lane, TOTAL] += float(steps - recent[lane, place])
+                recent[lane, place] = steps
+                gains[lane, i] = lanes[lane, TOTAL] / (STEPS * mean)
+                place = place + 1 if place + 1 < mean else 0
+                counters[lane, 0], counters[lane, 1], counters[lane, 2], counters[lane, 3] = (
+                    frame + 1,
+                    first,
+                    length,
+                    place,
+                )
 
 
 @kernel("void(f8[:,::1], f8[:,::1], f8, f8[::1], f8[:,::1])")

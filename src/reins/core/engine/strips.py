@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.gains import down_to_silence
+from reins.core.dsp.gains import down_to_silence, pan_gains
 from reins.core.dsp.gliding import Ramp
 from reins.core.dsp.levels import peak_and_energy
 from reins.core.engine.chain import Chain
@@ -27,7 +27,7 @@ from reins.core.processors.base import Delay
 from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
-from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db, pan_gains
+from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
 from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]

@@ -52,6 +52,10 @@ class ProcessorSettings(Strict):
 View = Literal["in_out", "burst", "spectrum", "bands", "states", "heard", "returns"]
 
 
+FROM_THE_START = np.zeros(1, np.int64)  # where rows begin when there is one
+NOTHING = np.zeros((3, 0))  # for dsp.dynamics.follow_moving, where no gain moves
+
+
 @dataclass(slots=True)
 class Rows:
     """Settings that move by the grid: by path their values where each row begins, and where it ends.

@@ -21,10 +21,12 @@ import numpy as np
 from pydantic import model_validator
 
 from reins.core.dsp import dynamics, variable
-from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
+from reins.core.dsp.cuts import prewarped
+from reins.core.dsp.filters import butterworth_cut, butterworth_cuts, ring_s, run_sections, run_sections_in_rows
 from reins.core.dsp.gains import to_lin
 from reins.core.dsp.reference import Reference, ahead_frames
-from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Processor
+from reins.core.dsp.sweeping import columns, filter_swept
+from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Processor, Rows
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
@@ -35,7 +37,9 @@ from reins.core.settings.models import MisfitError
 from reins.core.units import db_to_lin
 
 DETECTOR_ORDER = 4
+EDGES = ("low_hz", "high_hz")
 EDGE_DB = 1.0
+EDGE_DEPTH = math.sqrt(10.0 ** (EDGE_DB / 10.0) - 1.0)  # Q times the spread of the edges
 LEAST_WIDTH = 1.05  # of its band, upper edge over lower
 
 
@@ -113,13 +117,28 @@ def edges(settings: DeesserSettings, sample_rate: int) -> Array:
     return np.concatenate([low, high])
 
 
+def edges_in_rows(low_hz: Array, high_hz: Array, sample_rate: int) -> Array:
+    """As edges, (rows, sections, 5), for edges (rows,)."""
+    more: dict[str, Any] = {"order": DETECTOR_ORDER, "sample_rate": sample_rate}
+    low = butterworth_cuts("low_cut", cutoff_hz=low_hz, **more)
+    return np.concatenate([low, butterworth_cuts("high_cut", cutoff_hz=high_hz, **more)], axis=1)
+
+
+def _over(moving: Mapping[str, Array], name: str, settings: Any, rows: Rows) -> Array:
+    """A setting over the rows, moving or standing."""
+    return moving[name] if name in moving else np.full(rows.begins.size, getattr(settings, name))
+
+
+def _held(low: Any, high: Any) -> tuple[Any, Any]:
+    """g and k of the band-pass that is held, of its edges as tan(pi f / rate): numbers or arrays."""
+    spread = np.maximum(np.sqrt(high / low) - np.sqrt(low / high), 1e-9)  # both edges may lie at the Nyquist rate
+    return np.sqrt(low * high), spread / EDGE_DEPTH
+
+
 def held_band(settings: DeesserSettings, sample_rate: int) -> Array:
     """The band-pass that is held (see dsp.variable): EDGE_DB down at both edges."""
-    low, high = (variable.prewarped(f, sample_rate) for f in (settings.low_hz, settings.high_hz))
-    middle_hz = math.atan(math.sqrt(low * high)) * sample_rate / math.pi
-    spread = math.sqrt(high / low) - math.sqrt(low / high) or 1e-9  # both edges may lie at the Nyquist rate
-    q = math.sqrt(10.0 ** (EDGE_DB / 10.0) - 1.0) / spread
-    return variable.region("bell", freq_hz=middle_hz, q=q, sample_rate=sample_rate)
+    g, k = _held(*(variable.prewarped(f, sample_rate) for f in (settings.low_hz, settings.high_hz)))
+    return variable.fixed(g, k, 0.0, k, 0.0)
 
 
 class Deesser(FollowingCurve):
@@ -153,7 +172,7 @@ class Deesser(FollowingCurve):
     def tail_s(cls, settings: Any) -> float:
         """As long as the band rings."""
         low, high = settings.low_hz, settings.high_hz
-        q = math.sqrt(10.0 ** (EDGE_DB / 10.0) - 1.0) / (math.sqrt(high / low) - math.sqrt(low / high))
+        q = EDGE_DEPTH / (math.sqrt(high / low) - math.sqrt(low / high))
         return ring_s(math.sqrt(low * high), q) if settings.act_on == "band" else 0.0
 
     @classmethod
@@ -170,7 +189,7 @@ class Deesser(FollowingCurve):
         self._band_state = np.zeros((channels, 2))
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
 
-    not_in_rows = ("low_hz", "high_hz")
+    beside_kernel = ("key.", *EDGES)
     carried = (*FollowingCurve.carried, "_edge_state", "_reference", "_band_late", "_band_state")
     _edges: Array
     _band: Array
@@ -197,7 +216,13 @@ class Deesser(FollowingCurve):
     def _heard(self, block: Block) -> Array:
         whole = super()._heard(block)
         band = whole.copy()
-        run_sections(self._edges, self._edge_state, band)
+        rows = None if block.moved is None else block.moved.rows
+        if rows is not None and not rows.to.keys().isdisjoint(EDGES):
+            low, high = (_over(rows.to, name, self._settings, rows) for name in EDGES)
+            sections = edges_in_rows(low, high, self._sample_rate)
+            run_sections_in_rows(sections, rows.begins, self._edge_state, band)
+        else:
+            run_sections(self._edges, self._edge_state, band)
         self.key_heard = band
         if not self._settings.relative:
             return band
@@ -210,7 +235,7 @@ class Deesser(FollowingCurve):
         gain_db = np.empty((self._gain_lanes, block.sound.shape[1]))
         added, band = np.empty_like(block.sound), np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
-        variable.filter_still(source, self._band, self._band_state, False, band)
+        self._take_band(source, block.moved, band)
         self._follow(heard, band, block.moved, gain_db, added)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         if block.moved is not None and "output_db" in block.moved.gains:
@@ -218,6 +243,20 @@ class Deesser(FollowingCurve):
         else:
             added += source if self._output == 1.0 else source * self._output
         return added
+
+    def _take_band(self, source: Array, moved: Moved | None, band: Array) -> None:
+        """The band that is held, into band; a band that moves does so as it stands where what leaves came in."""
+        rows = None if moved is None else moved.rows
+        if rows is None or rows.at.keys().isdisjoint(EDGES):
+            variable.filter_still(source, self._band, self._band_state, False, band)
+            return
+        band[:] = source
+        ends = []
+        for end in (rows.at, rows.to):
+            warped = (prewarped(_over(end, name, self._settings, rows), self._sample_rate) for name in EDGES)
+            g, k = _held(*warped)
+            ends.append(columns(g, k, 0.0, k, 0.0, rows.begins.size))
+        filter_swept(band, *ends, rows.begins, rows.into, rows.length, self._band_state)
 
     def _moving(self, moved: Moved) -> tuple[Array, Counts]:
         params, begins = super()._moving(moved)

@@ -14,6 +14,8 @@ import numpy as np
 from reins.core.dsp import dynamics
 from reins.core.dsp.gains import to_lin
 from reins.core.processors.base import (
+    FROM_THE_START,
+    NOTHING,
     Array,
     Block,
     Counts,
@@ -33,19 +35,12 @@ from reins.core.settings.describing import choice, number
 from reins.core.settings.paths import laid_over
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
-FROM_THE_START = np.zeros(1, np.int64)
-NOTHING = np.zeros((3, 0))
 PLAIN = {"mix_pct": 100.0, "output_db": 0.0, "makeup_db": 0.0, "input_db": 0.0}  # while gains move: see _mixing
 RMS_MS = 10.0  # the window where a processor has no setting for it
 STILL = ("attack_ms", "hold_ms", "release_ms", "down_ms", "back_ms", "rms_pct", "lookahead_ms")
 
 
 _plain: BySettings[Any] = BySettings()
-
-
-def _plain_of(settings: Any) -> dict[str, float]:
-    """What lies over settings of which a gain moves: see Detecting._mixing."""
-    return {name: value for name, value in PLAIN.items() if hasattr(settings, name)}
 
 
 class AveragingSettings(ProcessorSettings):
@@ -104,6 +99,11 @@ class DetectorSettings(KeyedSettings, AveragingSettings):
     """Settings of a processor whose detector can follow peaks or the average."""
 
 
+def has_key(rows: Rows) -> bool:
+    """Whether settings of the processor's own key are among what moves."""
+    return any(path.startswith("key.") for path in rows.at)
+
+
 def part_lanes(state: Array) -> None:
     """Two lanes (2, LANE_STATE) that were tied go on from the same gain; each keeps its own level."""
     own = state[1, dynamics.MEAN_SQUARE]
@@ -127,8 +127,8 @@ class Detecting(Processor):
     views: ClassVar[tuple[View, ...]] = ("in_out", "burst")
     line: ClassVar[str | None] = "threshold_db"
     carried: ClassVar[tuple[str, ...]] = ("_state", "_key_path", "_delay")
-    #: Settings that are no kernel's parameters: one that moves is applied row by row (processors.moving).
-    not_in_rows: ClassVar[tuple[str, ...]] = ()
+    #: How paths of settings begin that are no parameters of its kernel.
+    beside_kernel: ClassVar[tuple[str, ...]] = ("key.",)
     params_size: ClassVar[int] = dynamics.PARAMS  # of its kernel
     _settings: Any
     _input: float
@@ -203,18 +203,25 @@ class Detecting(Processor):
         return params
 
     def takes(self, rows: Rows) -> bool:
-        """Whether what moves are parameters of its kernel, so that it hears of them in rows."""
-        return not any(path.startswith(self.not_in_rows) for path in rows.at) if self.not_in_rows else True
+        """All of them."""
+        return True
 
     def _moving(self, moved: Moved) -> tuple[Array, Counts]:
         """(rows, PARAMS) of the kernel over a block, and the frames at which the rows begin."""
         settings, rows = self._settings, moved.rows
         if moved.gains:
-            settings = _plain.get(settings, None, lambda: laid_over(settings, _plain_of(settings)))
-        if rows is None:
+            settings = _plain.get(settings, tuple(moved.gains), lambda: self._plain(moved.gains))
+        at = (
+            {} if rows is None else {k: values for k, values in rows.at.items() if not k.startswith(self.beside_kernel)}
+        )
+        if rows is None or not at:
             return self.tuned(settings, self._channels, self._sample_rate)["_params"], FROM_THE_START
-        at = {path: value for path, value in rows.at.items() if path[:4] != "key."}
         return self._params_in_rows(settings, at, rows.begins.size), rows.begins
+
+    def _plain(self, gains: dict[str, Array]) -> Any:
+        """Settings without what is mixed by _mixing while gains move."""
+        settings = self._settings
+        return laid_over(settings, {name: value for name, value in PLAIN.items() if hasattr(settings, name)})
 
     def _params_in_rows(self, settings: Any, at: dict[str, Array], rows: int) -> Any:
         """The kernel's parameters for settings of which some move."""
@@ -251,7 +258,7 @@ class Detecting(Processor):
         if self._mid_side:
             signal = to_mid_side(signal)
         rows = None if moved is None else moved.rows
-        if rows is not None and any(path[:4] == "key." for path in rows.at):
+        if rows is not None and has_key(rows):
             self.key_heard = self._key_path.process_moved(signal, rows, self._settings.key)
         else:
             self.key_heard = self._key_path.process(signal)

@@ -31,7 +31,7 @@ from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
-from reins.core.processors.base import Array, Block, Processor
+from reins.core.processors.base import NOTHING, Array, Block, Processor, Rows
 from reins.core.processors.eq_bands import (
     Ear,
     band_region,
@@ -41,6 +41,7 @@ from reins.core.processors.eq_bands import (
     moves,
     resting,
 )
+from reins.core.processors.eq_in_rows import WHERE, InRows
 from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings
 from reins.core.processors.eq_tuning import tune_bands
 from reins.core.processors.release import remembers_s
@@ -64,7 +65,7 @@ class DynamicEq(Processor):
     timed_with = {"bands": [{"motion": "compress", "threshold_db": -50.0, "freq_hz": 60.0 * 2.2**k} for k in range(8)]}
     carried = (
         "_region_state", "_filter_state", "_notch_state", "_follow_state", "_rest_state", "_low_cut", "_high_cut",
-        "_ears",
+        "_ears", "_own_ears",
     )  # fmt: skip
     Settings = DynamicEqSettings
     added_with = {"match_highs": True}
@@ -98,6 +99,7 @@ class DynamicEq(Processor):
         )
         self._heeded: list[tuple[Key, bool]] = []  # what bands listen to, and their ears for it
         self._ears: list[Ear] = []
+        self._own_ears: dict[int, Ear] = {}  # by place, of bands whose key moves
         self.gains_db = {}
         self.apply(settings)
 
@@ -117,7 +119,7 @@ class DynamicEq(Processor):
         if names != self._heeded:
             known = dict(zip(self._heeded, self._ears, strict=True))
             self._ears = [known.get(name) or self._ear(*name) for name in names]
-            self._heeded = names
+            self._heeded, self._own_ears = names, {}
         self._match = self._matching() if settings.match_loudness else 1.0
 
     def _ear(self, key: Key, weighted: bool) -> Ear:
@@ -139,18 +141,18 @@ class DynamicEq(Processor):
 
     def process(self, block: Block) -> Array:
         """The result for the next block."""
-        source = block.sound
-        if self._low_cut.acting or self._high_cut.acting:
-            source = source.copy()
-            self._low_cut.process(source)
-            self._high_cut.process(source)
-        self._source = source
-        moved = self._watch(source, block.keys)
+        rows = None if block.moved is None else block.moved.rows
+        now = None if rows is None else InRows(self._settings, rows, self._sample_rate)
+        self._source = source = self._cut(block.sound, now)
+        moved = self._watch(source, block.keys, now)
         self.gains_db = {f"band{place + 1}.gain_db": moved[row] for row, place in enumerate(self._moving)}
         out = source.copy()
         if self._rest_params is not None:
-            out += self._hold_rest(source)
-        self._filter(source, moved, out)
+            out += self._hold_rest(source, now)
+        if now is None or not any(map(now.sweeps, range(len(self._settings.bands)))):
+            self._filter(source, moved, out)
+        else:
+            self._filter_in_rows(source, moved, out, now)
         settings = self._settings
         gains = {} if block.moved is None else block.moved.gains
         wet: Any = gains.get("mix_pct", settings.mix_pct) / 100.0
@@ -162,42 +164,111 @@ class DynamicEq(Processor):
             return out * to_lin(gains["output_db"])
         return out if settings.output_db == 0.0 else out * db_to_lin(settings.output_db)
 
-    def _watch(self, source: Array, keys: Mapping[str, Array]) -> Array:
+    def takes(self, rows: Rows) -> bool:
+        """All of them."""
+        return True
+
+    def _cut(self, source: Array, now: InRows | None) -> Array:
+        cuts = (("low_cut", self._low_cut), ("high_cut", self._high_cut))
+        moving = {name: hz for name, _ in cuts if now is not None and (hz := now.cut_hz(f"{name}_hz")) is not None}
+        if not moving and not any(cut.acting for _, cut in cuts):
+            return source
+        source = source.copy()
+        for name, cut in cuts:
+            if now is not None and name in moving:
+                order = vars(self._settings)[f"{name}_slope"] // 6
+                cut.sweep(source, moving[name], (0.0, 0.0), order, now.rows)
+            else:
+                cut.process(source)
+        return source
+
+    def _watch(self, source: Array, keys: Mapping[str, Array], now: InRows | None) -> Array:
         """How far each moving band has moved, in dB: (moving bands, frames)."""
         shape = (self._moving.size, source.shape[1])
         amplitude, moved = np.empty(shape), np.empty(shape)
-        for ear, (_, rows, regions) in zip(self._ears, self._listeners, strict=True):
-            heard = ear.process(source, keys)
-            places, region = self._moving[rows], np.empty_like(heard)
-            variable.watch_regions(heard, rows, places, regions, self._region_state, region, amplitude)
+        for ear, (name, rows, regions) in zip(self._ears, self._listeners, strict=True):
+            own = [] if now is None or not now.keys else [k for k, p in enumerate(self._moving[rows]) if p in now.keys]
+            for k in own:  # a key that moves is heard by an ear of its own
+                place = int(self._moving[rows[k]])
+                if place not in self._own_ears:
+                    self._own_ears[place] = self._ear(*name)
+                listener = self._own_ears[place]
+                heard = listener.process_moved(source, keys, now.rows, f"bands.{place}.key.")  # type: ignore[union-attr]
+                self._regions(heard, rows[[k]], regions[[k]], amplitude, now)
+            rest = np.delete(np.arange(rows.size), own) if own else slice(None)
+            if len(own) < rows.size:
+                self._regions(ear.process(source, keys), rows[rest], regions[rest], amplitude, now)
         if self._moving.size:
-            dynamics.follow_bands(amplitude, self._moving, self._follow_state, self._params, self._scratch, moved)
+            params = None if now is None else now.params(self._moving.tolist(), self._params)
+            if now is None or params is None:
+                dynamics.follow_bands(amplitude, self._moving, self._follow_state, self._params, self._scratch, moved)
+            else:
+                dynamics.follow_bands_in_rows(
+                    amplitude, self._moving, self._follow_state, params, now.rows.begins, self._scratch, moved
+                )
         return moved
 
-    def _hold_rest(self, source: Array) -> Array:
+    def _regions(self, heard: Array, rows: Counts, regions: Array, amplitude: Array, now: InRows | None) -> None:
+        """The magnitude of what some moving bands cover of what they listen to, into their rows of amplitude."""
+        region, state = np.empty_like(heard), self._region_state
+        swept = [] if now is None else [k for k, p in enumerate(self._moving[rows]) if now.watches_elsewhere(int(p))]
+        if now is not None and swept:
+            own, places = rows[swept], self._moving[rows[swept]]
+            watched = np.stack([now.region(int(place)) for place in places])
+            variable.watch_in_rows(heard, own, places, watched, now.rows.begins, state, region, amplitude)
+            rows, regions = np.delete(rows, swept), np.delete(regions, swept, axis=0)
+        variable.watch_regions(heard, rows, self._moving[rows], regions, state, region, amplitude)
+
+    def _hold_rest(self, source: Array, now: InRows | None) -> Array:
         rest, changed = source.copy(), np.empty_like(source)
         for place, notch in self._notches:
-            variable.filter_still(rest, notch, self._notch_state[place], False, rest)
+            if now is not None and WHERE & now.of(place):
+                notches, state = now.region(place, rest=True), self._notch_state[place]
+                variable.filter_in_rows(rest, notches, now.rows.begins, state, False, rest)
+            else:
+                variable.filter_still(rest, notch, self._notch_state[place], False, rest)
         gain_db = np.empty((1, source.shape[1]))
-        dynamics.follow_curve(rest, rest, self._rest_state, self._rest_params, self._scratch, gain_db, changed)
+        params = None if now is None else now.rest_params()
+        if now is None or params is None:
+            dynamics.follow_curve(rest, rest, self._rest_state, self._rest_params, self._scratch, gain_db, changed)
+        else:
+            dynamics.follow_moving(
+                rest, rest, self._rest_state, params, now.rows.begins, NOTHING, self._scratch, gain_db, changed
+            )
         self.gains_db["rest.gain_db"] = gain_db[0]
         return changed
 
     def _filter(self, source: Array, moved: Array, out: Array) -> None:
         into = out if self._settings.topology == "serial" else source
         for rows, places in self._runs:
-            if rows.size and self._tables is not None:
-                variable.filter_moving_matched(
-                    into, rows, places, moved, self._base_db, self._tables, self._filter_scratch, self._filter_state,
-                    out,
-                )  # fmt: skip
-            elif rows.size:
-                variable.filter_moving(
-                    into, rows, places, moved, self._base_db, self._shapes, self._warped, self._inverse_q,
-                    self._filter_scratch, self._filter_state, out,
-                )  # fmt: skip
-            for place in places if not rows.size else ():
-                variable.filter_still(into, self._still[place], self._filter_state[place], True, out)
+            self._run(rows, places, into, moved, out)
+
+    def _run(self, rows: Counts, places: Counts, into: Array, moved: Array, out: Array) -> None:
+        """Add to out what neighbours add that move, by row of `moved`, or that stand still: then there are no rows."""
+        if rows.size and self._tables is not None:
+            variable.filter_moving_matched(
+                into, rows, places, moved, self._base_db, self._tables, self._filter_scratch, self._filter_state, out
+            )
+        elif rows.size:
+            variable.filter_moving(
+                into, rows, places, moved, self._base_db, self._shapes, self._warped, self._inverse_q,
+                self._filter_scratch, self._filter_state, out,
+            )  # fmt: skip
+        for place in places if not rows.size else ():
+            variable.filter_still(into, self._still[place], self._filter_state[place], True, out)
+
+    def _filter_in_rows(self, source: Array, moved: Array, out: Array, now: InRows) -> None:
+        """As _filter, band by band, because some are swept."""
+        into = out if self._settings.topology == "serial" else source
+        row_of = {int(place): row for row, place in enumerate(self._moving)}
+        for place in range(len(self._settings.bands)):
+            row = row_of.get(place)
+            if now.sweeps(place):
+                by = 0.0 if row is None else moved[row]
+                now.sweep(place, into, by, self._filter_scratch, self._filter_state[place], out)
+            elif row is not None or place in self._still:
+                rows, places = (np.array([] if one is None else [one], np.int64) for one in (row, place))
+                self._run(rows, places, into, moved, out)
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
         """What a band's detector heard, and the band's region; of one that does not move, the source after the cuts."""

@@ -2,12 +2,13 @@
 
 from collections.abc import Mapping
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
-from reins.core.processors.base import Array
+from reins.core.processors.base import Array, Rows
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
 from reins.core.processors.sidechain import Key, KeyPath, gathered
@@ -64,11 +65,16 @@ def band_params(band: EqBand, sample_rate: int) -> Array:
     """Parameters of dsp.dynamics for a moving band; to be read only."""
     params = np.zeros(dynamics.PARAMS)
     params[dynamics.KEY_FLOOR_DB] = -120.0
+    fill_params(params, band, sample_rate)
+    return params
+
+
+def fill_params(params: Array, band: Any, sample_rate: int) -> None:
+    """Curve and times of a moving band into parameters (..., PARAMS), its settings numbers or one value a row."""
     if band.motion == "compress":
         compress(params, band, sample_rate=sample_rate)
     else:
         expand(params, band, down=False, sample_rate=sample_rate)
-    return params
 
 
 class Ear:
@@ -85,7 +91,14 @@ class Ear:
     def process(self, own: Array, keys: Mapping[str, Array]) -> Array:
         """What is heard over the next block, of the source or the keys."""
         signal = gathered(self._key, own, keys, self._lanes)
-        heard = self._path.process(signal)
+        return self._weighted(signal, self._path.process(signal))
+
+    def process_moved(self, own: Array, keys: Mapping[str, Array], rows: Rows, prefix: str) -> Array:
+        """As process, while settings of the key move by rows, at paths that begin with `prefix`."""
+        signal = gathered(self._key, own, keys, self._lanes)
+        return self._weighted(signal, self._path.process_moved(signal, rows, self._key, prefix))
+
+    def _weighted(self, signal: Array, heard: Array) -> Array:
         if self._weighting is not None:
             heard = heard.copy() if heard is signal else heard
             run_sections(self._weighting, self._state, heard)

@@ -79,7 +79,7 @@ def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
         "_tables": _matched_tables(bands, rate) if match else None,
         "_runs": _in_runs(len(bands), moving, still),
         "_notches": notches,
-        "_rest_params": _parts.get(settings.rest, (channels, rate), lambda: _rest_params(settings.rest, rate)),
+        "_rest_params": _parts.get(settings.rest, (channels, rate), lambda: rest_params(settings.rest, rate)),
     }
 
 
@@ -103,13 +103,15 @@ def _in_runs(count: int, moving: list[int], still: dict[int, Array]) -> list[tup
     return runs
 
 
-def _rest_params(rest: Any, rate: int) -> Array | None:
-    """Of follow_curve, so that it gives what is added to the sound: the rest times (gain - 1); None while off."""
+def rest_params(rest: Any, rate: int, rows: int = 1) -> Array | None:
+    """Of follow_curve (rows, PARAMS), so that it gives what is added to the sound: the rest times (gain - 1); None
+    while off. Settings are numbers or one value a row.
+    """
     if not rest.on:
         return None
-    params = np.zeros((1, dynamics.PARAMS))
-    params[0, [dynamics.KEY_FLOOR_DB, dynamics.LINK, dynamics.OUTPUT]] = -120.0, 1.0, 1.0
+    params = np.zeros((rows, dynamics.PARAMS))
+    params[:, [dynamics.KEY_FLOOR_DB, dynamics.LINK, dynamics.OUTPUT]] = -120.0, 1.0, 1.0
     compress(params, rest, sample_rate=rate)
     for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):
-        params[..., dry : dry + 2] = (-1.0, db_to_lin(rest.gain_db))
+        params[..., dry], params[..., dry + 1] = -1.0, db_to_lin(rest.gain_db)
     return params

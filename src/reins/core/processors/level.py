@@ -11,11 +11,11 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp.cuts import MovingCut
-from reins.core.dsp.gains import down_to_silence
+from reins.core.dsp.gains import down_to_silence, pan_gains
 from reins.core.processors.base import Array, Block, Processor, ProcessorSettings, Rows
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
-from reins.core.units import db_to_lin, pan_gains
+from reins.core.units import db_to_lin
 
 SILENT_DB = -90.0
 SIDES_ORDER = 4  # 24 dB/oct

@@ -14,7 +14,7 @@ import numpy as np
 
 from reins.core.dsp import limiting
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import Array, Block, Moved, Processor, ProcessorSettings
+from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Moved, Processor, ProcessorSettings, Rows
 from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, remembers_s, slow_drain_ms
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
@@ -56,6 +56,9 @@ class LimiterSettings(ProcessorSettings):
         moves=False,
     )
     oversampling: usual.TimesTheRate = usual.oversampling()
+
+
+RELEASE_K, DRAIN_K = 2, 5  # among the parameters of limit_gain
 
 
 def _ahead_frames(settings: LimiterSettings, sample_rate: int) -> int:
@@ -110,15 +113,15 @@ class Limiter(Processor):
         if not linked and getattr(self, "_linked", False):
             self._lanes[1:] = self._lanes[:1]
         self._linked = linked
-        self._params = np.array([
+        self._params = np.array([[
             held_to, settings.link_pct / 100.0, one_pole_k(settings.release_ms, rate), settings.auto_release,
             one_pole_k(SLOW_FILL_MS, rate), one_pole_k(slow_drain_ms(settings.release_ms), rate),
             ms_to_frames(VALLEY_MS, rate),
-        ], dtype=np.float64)  # fmt: skip
+        ]], dtype=np.float64)  # fmt: skip
         heard_with = (held_to, self._input, settings.link_pct)
         if self._heard_with not in ((), heard_with):
             self._forget()
-            self._gains(self._before * self._input)
+            self._gains(self._before * self._input, self._params, FROM_THE_START)
         self._heard_with = heard_with
 
     @classmethod
@@ -144,7 +147,9 @@ class Limiter(Processor):
         joined = np.concatenate([self._before, sound], axis=1)
         self._before = joined[:, frames:].copy()
         driven = joined * self._input if self._input != 1.0 else joined
-        gains = self._gains(driven[:, before - (limiting.TAPS - 1) :])
+        rows = None if moved is None else moved.rows
+        params, begins = (self._params, FROM_THE_START) if rows is None else self._in_rows(rows)
+        gains = self._gains(driven[:, before - (limiting.TAPS - 1) :], params, begins)
         gain_db, out = np.empty(frames), np.empty_like(block.sound)
         late = np.ascontiguousarray(driven[:, before - self._latency : before - self._latency + frames])
         limiting.apply_limit(late, gains, self._ceiling, gain_db, out)
@@ -164,17 +169,29 @@ class Limiter(Processor):
             by_db = by_db + self._settings.ceiling_db - moved.drives["ceiling_db"]
         return to_lin(by_db) if isinstance(by_db, np.ndarray) else 1.0
 
-    def _gains(self, driven: Array) -> Array:
+    def takes(self, rows: Rows) -> bool:
+        """All there is: the release."""
+        return True
+
+    def _in_rows(self, rows: Rows) -> tuple[Array, Counts]:
+        """Parameters (rows, 7) while the release moves, and the frames at which the rows begin."""
+        release_ms, params = rows.at["release_ms"], np.repeat(self._params, rows.begins.size, axis=0)
+        params[:, RELEASE_K] = one_pole_k(release_ms, self._sample_rate)
+        params[:, DRAIN_K] = one_pole_k(slow_drain_ms(release_ms), self._sample_rate)
+        return params, rows.begins
+
+    def _gains(self, driven: Array, params: Array, begins: Counts) -> Array:
         """Gains from driven sound that begins TAPS - 1 frames before the first of them, in lanes."""
         count = driven.shape[1] - (limiting.TAPS - 1)
         if self._phases is None:
             gains = np.abs(driven[:, limiting.TAPS - 1 :])
         else:
             gains = np.empty((driven.shape[0], count))
-            limiting.between_peaks(np.ascontiguousarray(driven), self._phases, self._params[0], gains)
+            limiting.between_peaks(np.ascontiguousarray(driven), self._phases, params[0, 0], gains)
         if self._linked and gains.shape[0] > 1:  # one gain for all, from the louder channel
             gains = gains.max(axis=0, keepdims=True)
-        limiting.limit_gain(gains, self._wanted, self._places, self._lanes, self._recent, self._counters, self._params)
+        carried = (self._wanted, self._places, self._lanes, self._recent, self._counters)
+        limiting.limit_gain(gains, *carried, params, begins)
         return gains
 
     @classmethod

@@ -12,6 +12,7 @@ middle and sides are split, not left and right. Missing bands take their default
 
 import itertools
 from collections.abc import Mapping
+from types import SimpleNamespace
 from typing import Any, Literal
 
 import numpy as np
@@ -21,14 +22,14 @@ from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import Array, Block, Counts, Moved
+from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Moved
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.detecting import (
-    FROM_THE_START,
     RMS_MS,
     Detecting,
     KeyedSettings,
     from_mid_side,
+    has_key,
     part_lanes,
     to_mid_side,
 )
@@ -37,6 +38,7 @@ from reins.core.processors.sidechain import filtered, names_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, listed, number
 from reins.core.settings.models import MisfitError, Strict
+from reins.core.settings.paths import laid_over
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 MOST_BANDS = 6
@@ -153,8 +155,8 @@ class Multiband(Detecting):
     timed_with = {"crossovers_hz": [150.0, 1000.0, 6000.0], "bands": [{"threshold_db": -30.0}] * 4}
     Settings = MultibandSettings
     carried = (*Detecting.carried, "_split", "_split_key")
+    beside_kernel = ("key.", "crossovers_hz.")
     _params: Any  # of each band
-    not_in_rows = ("crossovers_hz.",)
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
@@ -193,7 +195,7 @@ class Multiband(Detecting):
         return super()._tune(settings, channels, sample_rate, rows) | {"_params": params}
 
     @staticmethod
-    def _band_params(settings: Any, band: MultibandBand, base: Array, rate: int, *, silent: bool) -> Array:
+    def _band_params(settings: Any, band: Any, base: Array, rate: int, *, silent: bool) -> Array:
         amount, params = np.asarray(settings.amount_pct / 100.0), base.copy()
         if band.direction == "compress":
             compress(params, band, sample_rate=rate)
@@ -219,49 +221,76 @@ class Multiband(Detecting):
         """The result for the next block."""
         heard, source = self._heard(block), self._delay.process(block.sound)
         # Delayed first, split after: what is on its way must not have been split at crossovers that have moved since.
-        bands = self._split.process(to_mid_side(source) if self._mid_side else source)
-        watched = bands if self._split_key is None else self._split_key.process(heard)
+        bands = self._in_bands(self._split, to_mid_side(source) if self._mid_side else source, block.moved)
+        if self._split_key is None and block.moved and block.moved.rows and has_key(block.moved.rows):
+            self._split_key = Splitter(
+                self._settings.crossovers_hz, channels=self._lanes, sample_rate=self._sample_rate
+            )
+        watched = bands if self._split_key is None else self._in_bands(self._split_key, heard, block.moved)
         result, part = np.zeros_like(source), np.empty_like(source)
         self.gains_db = {}
         moved, begins = block.moved, FROM_THE_START
         all_params, begins = (self._params, begins) if moved is None else self._moving(moved)
+        gains = {} if moved is None else moved.gains
+        dry = np.zeros_like(source) if gains else source
         for index, params in enumerate(all_params):
             gain_db = np.empty((self._gain_lanes, source.shape[1]))
             heard, band, state = watched[index], bands[index], self._state[index]
-            if moved is None:
+            if len(params) == 1:
                 dynamics.follow_curve(heard, band, state, params, self._scratch, gain_db, part)
             else:
-                mixing = self._mixing_of(index, moved)
-                dynamics.follow_moving(heard, band, state, params, begins, mixing, self._scratch, gain_db, part)
+                dynamics.follow_moving(heard, band, state, params, begins, NOTHING, self._scratch, gain_db, part)
+            if gains:
+                self._level(index, part, band, dry, gains)
             result += part
             rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
                 self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
-        if self._settings.mix_pct == 0.0 and not (block.moved and "mix_pct" in block.moved.gains):
+        if gains:  # dry and held are mixed as they are where nothing moves
+            mix = gains.get("mix_pct", self._settings.mix_pct) / 100.0
+            output = to_lin(gains["output_db"]) if "output_db" in gains else db_to_lin(self._settings.output_db)
+            result = output * ((1.0 - mix) * dry + mix * result)
+        elif self._settings.mix_pct == 0.0:
             return source * db_to_lin(self._settings.output_db)
         return from_mid_side(result) if self._mid_side else result
 
-    def _moving(self, moved: Moved) -> tuple[Any, Counts]:
-        """Of each band (rows, PARAMS), and the frames at which the rows begin."""
-        all_params, begins = super()._moving(moved)
-        if moved.gains:
-            for params, band in zip(all_params, self._settings.bands, strict=True):
-                for wet in (dynamics.FIRST_WET, dynamics.SECOND_WET):
-                    if (params[..., wet] > 0.0).any() or not band.mute:
-                        params[..., wet] = (params[..., wet] > 0.0).astype(np.float64)
-        return all_params, begins
+    def _in_bands(self, split: Splitter, signal: Array, moved: Moved | None) -> list[Array]:
+        rows = None if moved is None else moved.rows
+        if rows is None or not any(path.startswith("crossovers_hz.") for path in rows.at):
+            return split.process(signal)
+        ends = [
+            tuple(end.get(f"crossovers_hz.{place}", np.array([hz])) for end in (rows.at, rows.to))
+            for place, hz in enumerate(self._settings.crossovers_hz)
+        ]
+        return split.sweep(signal, ends, rows)  # type: ignore[arg-type]
 
-    def _mixing_of(self, index: int, moved: Moved) -> Array:
-        """As _mixing, with the band's own gain."""
-        mixing, band = self._mixing(moved), self._settings.bands[index]
-        if not mixing.shape[1]:
-            return mixing
-        own = moved.gains.get(f"bands.{index}.gain_db")
-        level = db_to_lin(band.gain_db) if own is None else to_lin(own)
-        mixing[2] *= 0.0 if band.mute else level if band.on else 1.0
-        if any(other.solo for other in self._settings.bands) and not band.solo:
-            mixing[1:] = 0.0
-        return mixing
+    def _params_in_rows(self, settings: Any, at: dict[str, Array], rows: int) -> Any:
+        """Of the bands that move; the others have one row."""
+        if any(not path.startswith("bands.") for path in at):
+            return super()._params_in_rows(settings, at, rows)
+        standing = self.tuned(settings, self._channels, self._sample_rate)["_params"]
+        made = list(standing)  # one row of the bands that stand
+        base = self._detector_params(settings, self._channels, self._sample_rate, rows)
+        for place in {int(path.split(".")[1]) for path in at}:
+            own = {path.split(".", 2)[2]: values for path, values in at.items() if int(path.split(".")[1]) == place}
+            band = SimpleNamespace(**vars(settings.bands[place]) | own)
+            silent = any(other.solo for other in settings.bands) and not band.solo
+            made[place] = self._band_params(settings, band, base, self._sample_rate, silent=silent)
+        return made
+
+    def _level(self, index: int, part: Array, band: Array, dry: Array, gains: dict[str, Array]) -> None:
+        """A band's own gain, where that moves, on what its part of the result is to be; the band joins what is dry."""
+        settings = self._settings.bands[index]
+        own = gains.get(f"bands.{index}.gain_db")
+        if own is not None and settings.on:
+            part *= to_lin(own)
+        if settings.solo or not any(other.solo for other in self._settings.bands):
+            dry += band
+
+    def _plain(self, gains: dict[str, Array]) -> Any:
+        """Settings without what moves as gains: the result is then mixed and levelled in process."""
+        own = {path: 0.0 for path in gains if path.startswith("bands.")}
+        return laid_over(self._settings, {"mix_pct": 100.0, "output_db": 0.0} | own)
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
         """What all bands heard; of one, with the path that leads to it."""

@@ -8,12 +8,14 @@ import numpy.typing as npt
 from pydantic import BaseModel, BeforeValidator, Field
 
 from reins.core.dsp import variable
-from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.dsp.cuts import prewarped
+from reins.core.dsp.filters import butterworth_cut, butterworth_cuts, run_sections, run_sections_in_rows
+from reins.core.dsp.gains import to_lin
+from reins.core.dsp.sweeping import straight
 from reins.core.processors.base import Rows
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 from reins.core.settings.models import Strict
-from reins.core.settings.paths import laid_over
 from reins.core.units import db_to_lin
 
 Array = npt.NDArray[np.float64]
@@ -174,14 +176,41 @@ class KeyPath:
             variable.filter_still(heard.copy(), shape, self._shape_state[place], True, heard)
         return heard
 
-    def process_moved(self, signal: Array, rows: Rows, standing: Key) -> Array:
-        """As process, for a key of which something moves by rows."""
-        heard = np.empty_like(signal)
-        moved = {path[4:]: values for path, values in rows.to.items() if path[:4] == "key."}
-        for row, begin, end in rows.pieces(signal.shape[1]):
-            self.apply(laid_over(standing, {path: float(values[row]) for path, values in moved.items()}))
-            heard[:, begin:end] = self.process(np.ascontiguousarray(signal[:, begin:end]))
+    def process_moved(self, signal: Array, rows: Rows, standing: Key, prefix: str = "key.") -> Array:
+        """As process, for a key of which something moves by rows, at paths that begin with `prefix`."""
+        self.apply(standing)
+        cut, frames = len(prefix), signal.shape[1]
+        at, to = (
+            {path[cut:]: values for path, values in which.items() if path.startswith(prefix)}
+            for which in (rows.at, rows.to)
+        )
+        gain = to_lin(straight(at["gain_db"], to["gain_db"], rows, frames)) if "gain_db" in to else self._gain
+        heard = signal * gain
+        still_cuts, still_shapes = dict(self._cuts), dict(self._shapes)
+        for place, kind in enumerate(("low_cut", "high_cut")):
+            if f"{kind}_hz" in to:
+                moving: dict[str, Any] = {
+                    "cutoff_hz": to[f"{kind}_hz"],
+                    "order": KEY_ORDER,
+                    "sample_rate": self._sample_rate,
+                }
+                run_sections_in_rows(butterworth_cuts(kind, **moving), rows.begins, self._state[place], heard)
+            elif place in still_cuts:
+                run_sections(still_cuts[place], self._state[place], heard)
+        for place, name in enumerate(("bell", "shelf")):
+            if any(path.startswith(f"{name}_") for path in to):
+                shape = self._shape_in_rows(name, vars(standing) | to, rows.begins.size)
+                variable.filter_in_rows(heard.copy(), shape, rows.begins, self._shape_state[place], True, heard)
+            elif place in still_shapes:
+                variable.filter_still(heard.copy(), still_shapes[place], self._shape_state[place], True, heard)
         return heard
+
+    def _shape_in_rows(self, name: str, now: Mapping[str, Any], rows: int) -> Array:
+        """The bell's or the shelf's coefficients (rows, 6), for settings that are numbers or one value a row."""
+        shape = "bell" if name == "bell" else {"high": "high_shelf", "low": "low_shelf"}[now["shelf"]]
+        hz, gain_db = (np.broadcast_to(now[f"{name}_{end}"], (rows,)).copy() for end in ("hz", "db"))
+        q = now["bell_q"] if name == "bell" else SHELF_Q
+        return variable.stills(shape, warped=prewarped(hz, self._sample_rate), q=q, gain_db=gain_db)
 
 
 def keys_of(settings: BaseModel) -> Iterator[tuple[str, Key]]:

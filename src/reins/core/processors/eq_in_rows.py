@@ -1,0 +1,133 @@
+"""What reins move of a dynamic EQ, over the rows of a block, ready for the kernels; see dynamic_eq.py."""
+
+import math
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+
+from reins.core.dsp import variable
+from reins.core.dsp.cuts import prewarped
+from reins.core.dsp.matched import matched_table
+from reins.core.dsp.sweeping import straight
+from reins.core.processors.base import Array, Rows
+from reins.core.processors.eq_bands import fill_params
+from reins.core.processors.eq_settings import EqBand
+from reins.core.processors.eq_tuning import rest_params
+
+STEPS_PER_OCTAVE = 12  # of frequency and of Q: where filters that match the analogue curve are worked out
+LEAST_HZ, LEAST_Q = 20.0, 0.1
+WHERE = {"freq_hz", "q"}
+
+
+class InRows:
+    """The moved settings of one block."""
+
+    def __init__(self, settings: Any, rows: Rows, sample_rate: int) -> None:
+        self.rows, self._settings, self._rate = rows, settings, sample_rate
+        self._count = rows.begins.size
+        self._at, self._to = self._by_part(rows.at), self._by_part(rows.to)
+        #: Places of the bands whose keys move.
+        self.keys = {part for part, own in self._at.items() if any(name.startswith("key.") for name in own)}
+
+    @staticmethod
+    def _by_part(moving: dict[str, Array]) -> dict[Any, dict[str, Array]]:
+        parts: dict[Any, dict[str, Array]] = {}
+        for path, values in moving.items():
+            first, *more = path.split(".")
+            if first == "bands":
+                parts.setdefault(int(more[0]), {})[".".join(more[1:])] = values
+            elif more:
+                parts.setdefault(first, {})[more[0]] = values
+        return parts
+
+    def of(self, part: int | str) -> set[str]:
+        """What moves of a band, by its place, or of the rest."""
+        return set(self._at.get(part, ()))
+
+    def cut_hz(self, name: str) -> tuple[Array, Array] | None:
+        """Where a cut stands as each row begins and ends; None where it does not move."""
+        return (self.rows.at[name], self.rows.to[name]) if name in self.rows.at else None
+
+    def _ends(self, place: int, name: str) -> tuple[Array, Array]:
+        standing = getattr(self._settings.bands[place], name)
+        own = (moving.get(place, {}).get(name) for moving in (self._at, self._to))
+        return tuple(np.full(self._count, standing) if end is None else end for end in own)  # type: ignore[return-value]
+
+    def region(self, place: int, *, rest: bool = False) -> Array:
+        """What a band covers, or all but that: (rows, 6) of dsp.variable."""
+        hz, q = self._ends(place, "freq_hz")[0], self._ends(place, "q")[0]
+        warped = prewarped(hz, self._rate)
+        return variable.regions(self._settings.bands[place].shape, warped=warped, q=q, rest=rest)
+
+    def watches_elsewhere(self, place: int) -> bool:
+        """Whether what a band watches goes with it."""
+        return bool(WHERE & self.of(place)) and self._settings.bands[place].watch != "whole"
+
+    def params(self, places: list[int], standing: Array) -> Array | None:
+        """Of dsp.dynamics (rows, bands, PARAMS), of what they are at rest (bands, PARAMS); None where none moves."""
+        rest = SimpleNamespace(**vars(self._settings.rest) | self._at.get("rest", {}))
+        times = {"attack_ms", "release_ms"} & self.of("rest")
+        touched = [
+            (index, place)
+            for index, place in enumerate(places)
+            if self.of(place) - WHERE - {"gain_db"} or (times and self._settings.bands[place].timing == "rest")
+        ]
+        if not touched:
+            return None
+        params = np.repeat(standing[None], self._count, axis=0)
+        for index, place in touched:
+            band = SimpleNamespace(**vars(self._settings.bands[place]) | self._at.get(place, {}))
+            if band.timing == "rest":
+                band.attack_ms, band.release_ms = rest.attack_ms, rest.release_ms
+            own = np.ascontiguousarray(params[:, index])
+            fill_params(own, band, self._rate)
+            params[:, index] = own
+        return params
+
+    def rest_params(self) -> Array | None:
+        """Of the rest, (rows, PARAMS); None where nothing of it moves."""
+        if "rest" not in self._at:
+            return None
+        rest = SimpleNamespace(**vars(self._settings.rest) | self._at["rest"])
+        return rest_params(rest, self._rate, self._count)
+
+    def sweeps(self, place: int) -> bool:
+        """Whether the filter of a band moves otherwise than by its detector, and does anything."""
+        band, own = self._settings.bands[place], self.of(place)
+        acts = band.gain_db or band.motion in ("compress", "expand") or "gain_db" in own
+        return bool(band.on and acts and (WHERE | {"gain_db"}) & own)
+
+    def sweep(
+        self, place: int, source: Array, moved_db: Array | float, scratch: Array, state: Array, out: Array
+    ) -> None:
+        """Add to out (channels, frames) what a band adds to source, its detector having moved it by so many dB."""
+        band, rows = self._settings.bands[place], self.rows
+        total_db = straight(*self._ends(place, "gain_db"), rows=rows, frames=source.shape[1]) + moved_db
+        hz, q = self._ends(place, "freq_hz"), self._ends(place, "q")
+        along, ways = (rows.begins, rows.into, rows.length), (scratch, state, out)
+        if self._settings.match_highs:
+            tables, places = self._tables(place, band, hz, q)
+            variable.filter_along_matched(
+                source, total_db, tables, places, *along, np.empty((2, *tables.shape[2:])), *ways
+            )
+        else:
+            turns = np.stack([*(prewarped(end, self._rate) for end in hz), *(1.0 / end for end in q)])
+            variable.filter_along(source, total_db, variable.SHAPES[band.shape], turns, *along, *ways)
+
+    def _tables(self, place: int, band: EqBand, hz: Any, q: Any) -> tuple[Array, Array]:
+        """Tables (frequencies, Qs, steps, 5) around where a band goes, and where among them each row begins and ends:
+        (4, rows), frequency first. What stands still has one exact entry.
+        """
+        own = self.of(place)
+        all_hz, at_hz = _nodes(hz, LEAST_HZ) if "freq_hz" in own else ([band.freq_hz], np.zeros((2, self._count)))
+        all_q, at_q = _nodes(q, LEAST_Q) if "q" in own else ([band.q], np.zeros((2, self._count)))
+        tables = [[matched_table(band.shape, one_hz, one_q, self._rate) for one_q in all_q] for one_hz in all_hz]
+        return np.array(tables), np.concatenate([at_hz, at_q])
+
+
+def _nodes(ends: tuple[Array, Array], least: float) -> tuple[list[float], Array]:
+    """The steps of a ladder that hold values between them, and where among them the values lie, (2, rows)."""
+    places = STEPS_PER_OCTAVE * np.log2(np.stack(ends) / least)
+    low, high = math.floor(places.min()), math.floor(places.max()) + 1
+    return [least * 2.0 ** (step / STEPS_PER_OCTAVE) for step in range(low, high + 1)], places - low
