@@ -184,6 +184,24 @@ def replace_at(entry, path, value):
         return None
 
 
+def test_a_processor_that_takes_no_rows_is_given_them_one_by_one(monkeypatch):
+    class WithoutRows(PROCESSORS["filter"]):
+        def takes(self, rows):
+            return False
+
+    raw = {"id": "p", "type": "filter", "settings": {"high_cut_hz": 4000.0}}
+    reins = [rein({"p.high_cut_hz": 300.0}, BY_BEAT)]
+    in_rows = run([parse_entry(raw, "x")], reins, NOISE, [1024])
+
+    monkeypatch.setitem(PROCESSORS, "filter", WithoutRows)
+
+    entry = parse_entry(raw, "x")
+    one_by_one = run([entry], reins, NOISE, [1024])
+    np.testing.assert_allclose(run([entry], reins, NOISE, [1, 63, 7, 500]), one_by_one, atol=1e-9)
+    apart = np.square(one_by_one - in_rows).sum() / np.square(in_rows).sum()
+    assert 0.0 < apart < 0.03  # it glides in Hz, where rows go straight in tan(pi f / rate)
+
+
 @settings(max_examples=12, deadline=None)
 @given(cuts=st.lists(st.integers(1, 65536), min_size=1, max_size=6), start=st.integers(0, 200))
 def test_blocks_from_one_frame_to_65536_give_the_same(cuts, start):

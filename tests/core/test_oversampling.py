@@ -26,7 +26,7 @@ FAST = {
 }
 NOTHING_DB = -95.0  # below the noise of 16 bits: the limiter's gain has no kinks
 #: All but those that have no gain which moves by itself.
-OFFERED = [kind for kind, processor in PROCESSORS.items() if kind not in ("level", "filter")]
+OFFERED = [kind for kind, processor in PROCESSORS.items() if kind not in ("level", "filter", "colour")]
 
 
 def chain_of(kind, settings, channels=1):

@@ -1,8 +1,9 @@
 """Twice the rate and half the rate: linear-phase half-band filters, every second tap of which is nothing.
 
 Windowed sincs (J. F. Kaiser's window, "Nonrecursive digital filter design using the I0-sinh window function", ISCAS
-1974) whose stop band lies 96 dB down. The first passes 20 kHz at 44.1 kHz; those further up have far more room and are
-short. With taps h[0..2M], M odd, only the middle one and those at even places count.
+1974) whose stop band lies 96 dB down, or further where that is asked for. The first passes 20 kHz at 44.1 kHz; those
+further up have far more room and are short. With taps h[0..2M], M odd, only the middle one and those at even places
+count.
 """
 
 from functools import lru_cache
@@ -14,14 +15,14 @@ from reins.core.dsp.compiled import kernel
 
 Array = npt.NDArray[np.float64]
 REACHES = (65, 11, 9, 7)  # M of each doubling, from the base rate up
-BETA = 0.1102 * (96.0 - 8.7)
+ATTENUATION_DB = 96.0
 
 
-@lru_cache(8)
-def _taps(reach: int) -> Array:
+@lru_cache(16)
+def _taps(reach: int, attenuation_db: float) -> Array:
     """h[0], h[2] ... up to the middle, for a sum of 1 of all taps."""
     n = np.arange(2 * reach + 1)
-    h = 0.5 * np.sinc((n - reach) / 2.0) * np.kaiser(n.size, BETA)
+    h = 0.5 * np.sinc((n - reach) / 2.0) * np.kaiser(n.size, 0.1102 * (attenuation_db - 8.7))
     even = h[::2] * (0.5 / h[::2].sum())
     return np.ascontiguousarray(even[: (reach + 1) // 2])
 
@@ -72,8 +73,8 @@ class Doubler:
 
     carried = ()
 
-    def __init__(self, channels: int, reach: int) -> None:
-        self.reach = reach
+    def __init__(self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB) -> None:
+        self.reach, self._taps = reach, _taps(reach, attenuation_db)
         self._before = np.zeros((channels, reach))
 
     def process(self, signal: Array) -> Array:
@@ -81,7 +82,7 @@ class Doubler:
         joined = np.concatenate([self._before, signal], axis=1)
         self._before = joined[:, signal.shape[1] :].copy()
         out = np.empty((signal.shape[0], 2 * signal.shape[1]))
-        _up(joined, _taps(self.reach), np.empty(signal.shape[1]), out)
+        _up(joined, self._taps, np.empty(signal.shape[1]), out)
         return out
 
 
@@ -90,8 +91,8 @@ class Halver:
 
     carried = ()
 
-    def __init__(self, channels: int, reach: int) -> None:
-        self.reach = reach
+    def __init__(self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB) -> None:
+        self.reach, self._taps = reach, _taps(reach, attenuation_db)
         self._before = np.zeros((channels, 2 * reach))
 
     def process(self, signal: Array) -> Array:
@@ -100,5 +101,5 @@ class Halver:
         self._before = joined[:, signal.shape[1] :].copy()
         n = signal.shape[1] // 2
         out = np.empty((signal.shape[0], n))
-        _down(joined, _taps(self.reach), np.empty(self.reach + n), np.empty(n), out)
+        _down(joined, self._taps, np.empty(self.reach + n), np.empty(n), out)
         return out

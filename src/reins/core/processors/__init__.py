@@ -1,6 +1,7 @@
 """The processors, by the name a chain file gives them."""
 
 from reins.core.processors.base import Processor, ProcessorSettings
+from reins.core.processors.colour import Colour, ColourSettings
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.deesser import Deesser, DeesserSettings
 from reins.core.processors.ducker import Ducker, DuckerSettings
@@ -16,11 +17,13 @@ from reins.core.processors.sidechain import Key
 
 PROCESSORS: dict[str, type[Processor]] = {
     kind.type_name: kind
-    for kind in (Compressor, Gate, Expander, Ducker, Deesser, DynamicEq, Multiband, Level, Filter, Limiter)
+    for kind in (Compressor, Gate, Expander, Ducker, Deesser, DynamicEq, Multiband, Level, Filter, Colour, Limiter)
 }
 
 __all__ = [
     "PROCESSORS",
+    "Colour",
+    "ColourSettings",
     "Compressor",
     "CompressorSettings",
     "Deesser",

@@ -37,6 +37,9 @@ class Delay:
 class ProcessorSettings(Strict):
     """Base of every processor's settings; `key` where it detects."""
 
+    #: Whether the processor raises the rate itself, where it needs that; see processors.shaper.
+    raises_itself: ClassVar[bool] = False
+
     @classmethod
     def settled(cls, settings: dict[str, Any], changed: set[str]) -> dict[str, Any]:
         """Plain settings, after a hand has changed the named ones, with others moved that depend on them."""
@@ -48,8 +51,8 @@ class ProcessorSettings(Strict):
 
 #: What shows a processor: the steady level in and out; its gain while a burst comes and goes; how much it changes each
 #: frequency; bands with settings of their own; open and closed along the take; what its detector hears along the take;
-#: how long its dips take to come back.
-View = Literal["in_out", "burst", "spectrum", "bands", "states", "heard", "returns"]
+#: how long its dips take to come back; the harmonics it gives a test tone.
+View = Literal["in_out", "burst", "spectrum", "bands", "states", "heard", "returns", "harmonics"]
 
 
 FROM_THE_START = np.zeros(1, np.int64)  # where rows begin when there is one
@@ -237,6 +240,11 @@ class Processor(ABC):
     def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:
         """How much it changes each frequency, in dB, while its gains, by name, stand so; most change all alike."""
         return np.full(frequencies_hz.shape, sum(gains_db.values()))
+
+    @classmethod
+    def harmonics_db(cls, settings: Any) -> dict[str, Any]:
+        """For the view harmonics: `tone_db` of a test tone, and `db` of its harmonics in full scale, itself first."""
+        return {}
 
     @classmethod
     def reach_db(cls, settings: Any) -> dict[str, float]:

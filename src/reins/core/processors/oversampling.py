@@ -41,7 +41,7 @@ def _moves(band: Any) -> bool:
 
 def times_of(settings: Any) -> int:
     """By how much the rate is raised: 1, 2, 4, 8 or 16."""
-    asked = getattr(settings, "oversampling", "off")
+    asked = "off" if settings.raises_itself else getattr(settings, "oversampling", "off")
     if asked == "auto":
         fastest = fastest_ms(settings)
         return next((times for below_ms, times in AUTO_BELOW_MS if fastest < below_ms), 1)

@@ -85,6 +85,21 @@ def oversampling(*, group: str = "Time") -> Any:
     )  # fmt: skip
 
 
+def _as_times(value: Any) -> Any:
+    return value if value == "auto" else _as_number(value)
+
+
+TimesRaised = Annotated[Literal["auto", 1, 2, 4, 8, 16], BeforeValidator(_as_times)]
+
+
+def raised(*, group: str = "Out") -> Any:
+    """At how many times the rate a waveform is bent; see processors.shaper."""
+    return choice(
+        "auto", label="Oversampling", group=group, words={"auto": "auto"},
+        help="Bends at a multiple of the rate, so that harmonics do not fold back (aliasing); auto: by the drive.",
+    )  # fmt: skip
+
+
 def gain_db(default: float, help: str, *, label: str, group: str, step: float = 0.1, moves: Moves = "gain") -> Any:
     """A level change of up to 24 dB either way."""
     return number(default, -24, 24, label=label, unit="dB", group=group, step=step, scale="db", moves=moves, help=help)
