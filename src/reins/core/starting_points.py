@@ -236,6 +236,28 @@ STARTING_POINTS = (
         {"high_cut_hz": 900, "high_cut_slope": 24, "resonance_db": 4},
     ),
     StartingPoint(
+        "colour", "voice", "Voice, grit below 5 kHz", "Thirds and fifths on the body of the voice; esses stay clean.",
+        {"drive_db": 15, "kind": "soft", "to_hz": 5000, "mix_pct": 60},
+    ),
+    StartingPoint(
+        "colour", "bass", "Bass, heard on small speakers",
+        "Even harmonics above 80 Hz give a low note an octave that small speakers can play.",
+        {"drive_db": 18, "kind": "even", "from_hz": 80, "to_hz": 1500, "mix_pct": 70},
+    ),
+    StartingPoint(
+        "colour", "snare", "Snare, hard corners", "Cuts the tips of the hits and makes them denser, equally loud.",
+        {"drive_db": 14, "kind": "hard", "from_hz": 150},
+    ),
+    StartingPoint(
+        "colour", "whole mix", "Whole mix, a little denser", "Odd harmonics of the loudest parts alone, at low drive.",
+        {"drive_db": 5, "kind": "odd", "mix_pct": 80},
+    ),
+    StartingPoint(
+        "colour", "harmonium", "Harmonium, brighter reeds",
+        "The highs are bent more than the lows, because the tilt before it is undone after it.",
+        {"drive_db": 16, "kind": "soft", "bias_pct": 30, "tilt_db": 8, "mix_pct": 50},
+    ),
+    StartingPoint(
         "limiter", "whole mix", "Whole mix, safe to hand over",
         "Leaves 1 dB to full scale with true peaks held, so that no converter clips.",
         {"ceiling_db": -1, "lookahead_ms": 4, "release_ms": 100, "auto_release": True},

@@ -19,7 +19,7 @@ from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
 from reins.core.sound import Sound
-from reins.core.trials.pictures import burst, curve, frequency, histogram_of, level_histogram
+from reins.core.trials.pictures import burst, curve, frequency, harmonics, histogram_of, level_histogram
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 from reins.errors import InputError
@@ -136,6 +136,7 @@ def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:
     return {
         "curve": curve(entry) if "in_out" in views else None,
         "burst": burst(entry, sample_rate=rate) if "burst" in views else None,
+        "harmonics": harmonics(entry) if "harmonics" in views else None,
         "frequency": frequency(entry, sample_rate=rate) if "spectrum" in views else None,
     }
 

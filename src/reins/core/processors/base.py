@@ -247,6 +247,11 @@ class Processor(ABC):
         return {}
 
     @classmethod
+    def bends(cls, settings: Any, values: Array) -> Array:
+        """What a curve without memory makes of values (n,)."""
+        return values
+
+    @classmethod
     def reach_db(cls, settings: Any) -> dict[str, float]:
         """By name how far each gain may move, for the view spectrum."""
         return {}

@@ -19,6 +19,7 @@ CURVE_DB = np.linspace(-100.0, 0.0, 201)
 BURST_LEAD_MS, BURST_MS, BURST_COLUMNS = 20.0, 100.0, 240
 BURST_OVER_DB = 12.0
 MOST_SHOWN_DB = 24.0
+BEND_POINTS = 81
 HISTOGRAM_EDGES_DB = np.arange(-100.0, 0.1, 1.0)
 
 
@@ -59,6 +60,14 @@ def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
         "gain_db": np.round(gain_db[at], 3).tolist(),
         "burst_ms": [BURST_LEAD_MS, BURST_LEAD_MS + BURST_MS],
     }
+
+
+def harmonics(entry: ProcessorEntry) -> dict[str, Any]:
+    """For the view harmonics: those of a test tone in dB, and what the curve makes of values from -1 to 1."""
+    kind = PROCESSORS[entry.type]
+    at = np.linspace(-1.0, 1.0, BEND_POINTS)
+    bent = kind.bends(entry.settings, at)
+    return kind.harmonics_db(entry.settings) | {"in": at.tolist(), "out": np.round(bent, 4).tolist()}
 
 
 def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[float]]:

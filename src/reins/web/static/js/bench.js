@@ -3,13 +3,14 @@
 import { element, makeControl } from "./control.js";
 import { paintCurve } from "./draw/curve.js";
 import { valueAtPath } from "./paths.js";
-import { paintBurst, paintHistogram } from "./draw/small.js";
+import { paintBurst, paintHarmonics, paintHistogram } from "./draw/small.js";
 
 const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepest"]];
 const GATE_FACTS = [["open", "open for"], ["openings", "openings"], ["shortest", "shortest"]];
 const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"], ["quietest", "quietest tenth"]];
 const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip, LUFS"]];
-const GROUPS = ["Level", "Beat", "Width", "Cuts", "Tilt", "Shelves", "Time", "Detect", "Sidechain", "Key filter", "Out"];
+/** Where groups stand that many processors have; a processor's own stand between the first of these and the rest. */
+const LATER = ["Time", "Detect", "Sidechain", "Out"];
 const OF_KEYS = ["Sidechain", "Key filter"];
 
 export class Bench {
@@ -23,6 +24,7 @@ export class Bench {
     this.panel = root.querySelector(".bench-controls");
     this.curve = root.querySelector(".curve-canvas");
     this.burst = root.querySelector(".burst-canvas");
+    this.harmonics = root.querySelector(".harmonics-canvas");
     this.deep = root.querySelector(".histogram-canvas");
     this.facts = root.querySelector(".did-facts");
     this.controls = new Map();
@@ -31,7 +33,7 @@ export class Bench {
     document.addEventListener("pointerdown", ({ target }) => { // a click beside it closes what has opened
       if (this.openFilter?.open && !this.openFilter.contains(target)) this.openFilter.open = false;
     });
-    for (const canvas of [this.curve, this.burst, this.deep]) new ResizeObserver(() => this.paint()).observe(canvas);
+    for (const canvas of [this.curve, this.burst, this.harmonics, this.deep]) new ResizeObserver(() => this.paint()).observe(canvas);
   }
 
   /** Build the controls of a processor type. @param {{type: string, views: string[], line: string | null, settings: object[]}} kind */
@@ -39,8 +41,11 @@ export class Bench {
     if (this.type === type) return;
     Object.assign(this, { type, views, line, answer: null, own: null });
     this.controls.clear();
-    settings = settings.filter(({ kind }) => kind !== "list");
-    const groups = GROUPS.filter((name) => name !== "Key filter").map((name) => [name, settings.filter((s) => s.group === name)]).filter(([, rows]) => rows.length);
+    const lists = settings.filter(({ kind }) => kind === "list");
+    const parts = lists.flatMap(({ rows = [] }) => rows.flatMap(({ cells }) => Object.values(cells))).filter((name) => name.includes("."));
+    settings = settings.filter(({ kind, name }) => kind !== "list" && !parts.includes(name)); // those stand in a table
+    const names = [...new Set(settings.map((s) => s.group))].filter((name) => name !== "Key filter");
+    const groups = names.toSorted((a, b) => LATER.indexOf(a) - LATER.indexOf(b)).map((name) => [name, settings.filter((s) => s.group === name)]);
     this.keyFilter = settings.filter((s) => s.group === "Key filter" && s.name.startsWith("key."));
     const count = (group) => settings.filter((s) => s.group === group).length;
     this.panel.classList.toggle("is-out-under-level", count("Level") < count("Sidechain"));
@@ -91,7 +96,7 @@ export class Bench {
       tempo: this.to.tempo,
       sources: this.to.sources,
       rein: this.to.rein,
-      hold: OF_KEYS.includes(setting.group) ? this.to.holdKey : undefined,
+      hold: OF_KEYS.includes(setting.group) ? this.to.keyInHand : undefined,
     });
     this.controls.set(setting.name, control);
     if (setting.name === "makeup_db") {
@@ -173,6 +178,7 @@ export class Bench {
     if (!this.answer) return;
     this.paintCurve();
     if (this.answer.burst) paintBurst(this.burst, this.answer.burst);
+    if (this.answer.harmonics) paintHarmonics(this.harmonics, this.answer.harmonics);
     paintHistogram(this.deep, this.histogram || []);
   }
 

@@ -1,4 +1,5 @@
-// The two small pictures of the bench: what attack, hold and release do to a burst, and how deep how often.
+// The small pictures of the bench: what attack, hold and release do to a burst, the harmonics a curve gives a tone, and
+// how deep how often.
 
 import { blank, db, palette, stroke, write } from "./paper.js";
 
@@ -29,6 +30,34 @@ export function paintBurst(canvas, burst) {
   stroke(ink, lifted ? colours.let : colours.held, 1.75, ...burst.time_ms.map((ms, index) => [x(ms), y(burst.gain_db[index])]));
   write(ink, colours.muted, `${lifted ? "+" : ""}${db((lifted ? high : low).toFixed(1))} dB`, 2, height - 7);
   write(ink, colours.muted, total >= 1000 ? `${(total / 1000).toFixed(1)} s` : `${Math.round(total)} ms`, width - 2, height - 7, "right");
+}
+
+const FLOOR_DB = -100;
+
+/** The curve from -1 to 1, straight behind it, and beside it the harmonics of a test tone.
+ * @param {HTMLCanvasElement} canvas @param {{tone_db: number, db: number[], in: number[], out: number[]}} harmonics */
+export function paintHarmonics(canvas, harmonics) {
+  const { ink, width, height } = blank(canvas);
+  const colours = palette();
+  const side = Math.min(height - 8, width * 0.35);
+  const most = Math.max(1, ...harmonics.out.map(Math.abs));
+  const [x, y] = [(value) => 4 + ((value + 1) / 2) * side, (value) => 4 + (side * (1 - value / most)) / 2];
+  stroke(ink, colours.line, 1, [x(-1), y(0)], [x(1), y(0)]);
+  stroke(ink, colours.line, 1, [x(0), y(-most)], [x(0), y(most)]);
+  stroke(ink, colours.source, 1, [x(-1), y(-1)], [x(1), y(1)]);
+  stroke(ink, colours.held, 1.75, ...harmonics.in.map((value, index) => [x(value), y(harmonics.out[index])]));
+  const [left, floor] = [side + 42, height - 16];
+  const wide = (width - left) / harmonics.db.length;
+  const tall = (level) => ((Math.max(level, FLOOR_DB) - FLOOR_DB) / -FLOOR_DB) * (floor - 9);
+  for (const level of [0, -40, -80]) {
+    stroke(ink, colours.line, 1, [left, floor - tall(level)], [width, floor - tall(level)]);
+    write(ink, colours.muted, db(level), left - 5, floor - tall(level), "right");
+  }
+  harmonics.db.forEach((level, index) => {
+    ink.fillStyle = index === 0 ? colours.source : index % 2 ? colours.let : colours.held;
+    ink.fillRect(left + index * wide + 1, floor - tall(level), Math.max(wide - 3, 1), tall(level));
+    if (wide > 13) write(ink, colours.muted, String(index + 1), left + (index + 0.5) * wide, height - 7, "center");
+  });
 }
 
 /** @param {HTMLCanvasElement} canvas @param {number[]} shares percent held by each half dB from 0.5 up */

@@ -32,6 +32,7 @@ export const frequencies = (kit, state, data) => ({
   /** The picture shown beside the controls: the one chosen for this type, else its first. */
   /** Whether there is an in-out picture to choose, and one of a burst. */
   get hasCurve() { return state.desk.working && state.desk.kind.views.includes("in_out"); },
+  get hasHarmonics() { return state.desk.working && state.desk.kind.views.includes("harmonics"); },
   get hasBurst() { return state.desk.working && state.desk.kind.views.includes("burst"); },
   get showsSpectrum() { return !this.hasCurve || this.banded || (this.pictures[state.desk.kind.type] ?? state.desk.kind.views[0]) === "spectrum"; },
   get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": state.desk.working && !this.banded && this.showsSpectrum, "is-bare": !state.desk.working }; },

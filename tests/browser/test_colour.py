@@ -1,0 +1,37 @@
+"""Colour, as a person gives it: a starting point, another kind, and what comes out of it."""
+
+import numpy as np
+import pyloudnorm
+import soundfile
+
+from reins.demo import strings
+from reins.demo.score import RATE
+from tests.browser.driving import choose_option, find, wait_until
+from tests.browser.test_whole_session import exported
+
+
+def share_above(sound, hz):
+    """Of the power, what lies above a frequency."""
+    power = np.abs(np.fft.rfft(sound)) ** 2
+    return power[np.fft.rfftfreq(sound.size, 1 / RATE) > hz].sum() / power.sum()
+
+
+def test_a_bass_is_given_octaves_and_stays_as_loud(desk, driver, downloads):
+    desk.add("Bass", "colour")
+    soft = desk.picture(".harmonics-canvas")
+    choose_option(driver, '[data-do="points"] option', lambda text: "Bass, heard on small speakers" in text)
+    wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["kind"] == "even")
+    even = desk.picture(".harmonics-canvas")
+    desk.click('[data-setting="kind"] [data-value="odd"]')
+    wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["kind"] == "odd")
+    assert len({soft, even, desk.picture(".harmonics-canvas")}) == 3
+    desk.undo()
+    wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["kind"] == "even")
+    assert find(driver, '[data-setting="drive_db"] .control-figure').text == "18.0"
+
+    made, _ = soundfile.read(exported(desk, downloads, "strip", "Bass*.wav"))
+
+    source = strings.make_bass()[0]
+    assert share_above(made, 250) > 1.3 * share_above(source, 250)
+    meter = pyloudnorm.Meter(RATE)
+    assert abs(meter.integrated_loudness(made) - meter.integrated_loudness(source)) < 0.5
