@@ -26,6 +26,7 @@ AT_WORK = {
         "rest": {"on": True, "threshold_db": -30.0},
     },
     "colour": {"drive_db": 9.0},
+    "fet": {"input_db": 6.0, "attack_us": 5000.0},
     "level": {"gain_db": -6.0, "sides_pct": 120.0},
     "filter": {"low_cut_hz": 200.0, "tilt_db": 3.0, "high_shelf_db": -3.0},
     "multiband": {"bands": [{"threshold_db": -30.0}, {"threshold_db": -30.0}, {}]},

@@ -76,6 +76,46 @@ STARTING_POINTS = (
         key={"low_cut_hz": 80},
     ),
     StartingPoint(
+        "fet", "acoustic guitar", "Acoustic guitar, forward", "Quick on the strokes; the pick is still heard.",
+        {"input_db": 8, "ratio": 4, "attack_us": 400, "release_ms": 120},
+    ),
+    StartingPoint(
+        "fet", "voice", "Voice, catch what is left", "Behind a slow one: only the loudest syllables, and back at once.",
+        {"input_db": 6, "ratio": 4, "attack_us": 200, "release_ms": 80},
+    ),
+    StartingPoint(
+        "fet", "snare", "Snare, attack and ring", "Slow for its kind: the stroke passes, the ring comes up.",
+        {"input_db": 10, "ratio": 8, "attack_us": 3000, "release_ms": 90},
+    ),
+    StartingPoint(
+        "fet", "room", "Room microphone, crushed", "A hard limit that pumps with the hits; to be mixed beneath.",
+        {"input_db": 20, "ratio": 20, "crush_pct": 100, "attack_us": 50, "release_ms": 120, "restless_pct": 40},
+    ),
+    StartingPoint(
+        "fet", "bass", "Bass, notes in front", "Long enough not to grit the low notes, colour for small speakers.",
+        {"input_db": 9, "ratio": 4, "attack_us": 1500, "release_ms": 400},
+    ),
+    StartingPoint(
+        "optical", "voice", "Voice, not to be heard", "A soft curve brings the lines together; the way back is slow.",
+        {"threshold_db": -28, "key": {"low_cut_hz": 80}},
+    ),
+    StartingPoint(
+        "optical", "speech", "Speech, firm", "Firm, and pops do not drive it.",
+        {"threshold_db": -30, "firm": True, "key": {"low_cut_hz": 120}},
+    ),
+    StartingPoint(
+        "optical", "bass", "Bass, long notes", "Levels the notes over seconds and leaves their attack.",
+        {"threshold_db": -24},
+    ),
+    StartingPoint(
+        "optical", "acoustic guitar", "Acoustic guitar, picked", "Highs drive it more: bright notes do not stick out.",
+        {"threshold_db": -30, "highs_pct": 50},
+    ),
+    StartingPoint(
+        "optical", "whole mix", "Whole mix, one decibel", "Barely there; lows do not drive it.",
+        {"threshold_db": -16, "key": {"low_cut_hz": 90}},
+    ),
+    StartingPoint(
         "gate", "snare", "Snare, only its own hits",
         "Listens between 700 Hz and 5 kHz alone: kick and hats do not open it, quiet strokes do.",
         {"threshold_db": -39, "hysteresis_db": 3, "attack_ms": 0.2, "hold_ms": 40, "release_ms": 90, "range_db": 40,

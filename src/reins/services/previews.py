@@ -134,11 +134,20 @@ def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:
     """What the views of a processor show beside the take; None for those it has not."""
     views = PROCESSORS[entry.type].views
     return {
+        "line": _line(entry),
         "curve": curve(entry) if "in_out" in views else None,
         "burst": burst(entry, sample_rate=rate) if "burst" in views else None,
         "harmonics": harmonics(entry) if "harmonics" in views else None,
         "frequency": frequency(entry, sample_rate=rate) if "spectrum" in views else None,
     }
+
+
+def _line(entry: ProcessorEntry) -> dict[str, float] | None:
+    """The level of the source from which it acts, and the drive that is in it."""
+    kind = PROCESSORS[entry.type]
+    if kind.line is None:
+        return None
+    return {"db": kind.acts_from_db(entry.settings), "input_db": getattr(entry.settings, "input_db", 0.0)}
 
 
 def _fit(values: Iterable[Any]) -> bool:

@@ -30,6 +30,7 @@ def processor_catalogue() -> list[dict[str, Any]]:
             "about": made.about,
             "views": made.views,
             "line": made.line,
+            "line_drives": made.line_drives,
             "covers": made.covers,
             "made_by_tie": made.made_by_tie,
             "ready": made.ready,

@@ -82,7 +82,7 @@ def _over_threshold_gain(level, target, count, side, threshold_db, slope, knee_d
 
 
 @inlined
-def _smooth(target, gain, count, attack_k, release_k, hold_frames, state):
+def smooth(target, gain, count, attack_k, release_k, hold_frames, state):
     """One pole on the gain in dB, branching by direction (eq. (17) on the gain); hold delays the way back."""
     g = state[GAIN]
     attack_keep, release_keep = 1.0 - attack_k, 1.0 - release_k
@@ -111,7 +111,7 @@ def _smooth(target, gain, count, attack_k, release_k, hold_frames, state):
 
 @inlined
 def _smooth_two(targets, gains, count, params, states):
-    """_smooth without hold for two lanes side by side: neither waits for the other."""
+    """smooth without hold for two lanes side by side: neither waits for the other."""
     one, other = states[0][GAIN], states[1][GAIN]
     attack, release, other_attack, other_release = (
         params[0][ATTACK_K], params[0][RELEASE_K], params[1][ATTACK_K], params[1][RELEASE_K]
@@ -157,7 +157,7 @@ def slow_step(slow, fast, target, fill_k, drain_k, span, valley):
 
 
 @inlined
-def _slow_release(target, gain, count, params, state):
+def slow_release(target, gain, count, params, state):
     """The second release of the automatic kind, into gain: the deeper of it and the fast one."""
     slow, fill_k, drain_k, span = state[SLOW], params[FILL_K], params[DRAIN_K], params[VALLEY_FRAMES]
     for i in range(count):
@@ -250,14 +250,14 @@ def _negate(values, count):
 
 
 @inlined
-def _ignore_below(level, count, floor_db):
+def ignore_below(level, count, floor_db):
     """Levels under the floor count as silence."""
     for i in range(count):
         level[i] = level[i] if level[i] >= floor_db else -120.0
 
 
 @inlined
-def _target_of(level, target, count, params):
+def target_of(level, target, count, params):
     """The gain in dB that a level in dB wants, by the static curve."""
     _over_threshold_gain(
         level, target, count, params[SIDE], params[THRESHOLD_DB], params[SLOPE], params[KNEE_DB], params[RANGE_DB]
@@ -270,11 +270,11 @@ def _target_of(level, target, count, params):
 def _follow_level(level, gain, target, count, params, state):
     """From the level of a lane in dB to its gain in dB: floor, static curve, ballistics."""
     if params[KEY_FLOOR_DB] > -120.0:
-        _ignore_below(level, count, params[KEY_FLOOR_DB])
-    _target_of(level, target, count, params)
-    _smooth(target, gain, count, params[ATTACK_K], params[RELEASE_K], params[HOLD_FRAMES], state)
+        ignore_below(level, count, params[KEY_FLOOR_DB])
+    target_of(level, target, count, params)
+    smooth(target, gain, count, params[ATTACK_K], params[RELEASE_K], params[HOLD_FRAMES], state)
     if params[AUTO_RELEASE] > 0.0:
-        _slow_release(target, gain, count, params, state)
+        slow_release(target, gain, count, params, state)
     if params[GAIN_SIGN] < 0.0 or params[MIRRORED] > 0.0:
         _negate(gain, count)
 
@@ -288,7 +288,7 @@ def _follow_bands(amplitude, places, state, params, scratch, gain_db, start, cou
         for i in range(count):
             level[i] = heard[i] if heard[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
         amplitude_to_db(level, bits[0], scratch[1], bits[1], count)
-        _target_of(level, heard, count, params[band])
+        target_of(level, heard, count, params[band])
     for band in range(0, bands - 1, 2):
         _smooth_two(
             (amplitude[band, start:], amplitude[band + 1, start:]),
@@ -299,7 +299,7 @@ def _follow_bands(amplitude, places, state, params, scratch, gain_db, start, cou
         )
     if bands % 2:
         last = params[bands - 1]
-        _smooth(
+        smooth(
             amplitude[bands - 1, start:],
             gain_db[bands - 1, start:],
             count,
@@ -310,7 +310,7 @@ def _follow_bands(amplitude, places, state, params, scratch, gain_db, start, cou
         )
     for band in range(bands):
         if params[band, AUTO_RELEASE] > 0.0:
-            _slow_release(amplitude[band, start:], gain_db[band, start:], count, params[band], state[places[band]])
+            slow_release(amplitude[band, start:], gain_db[band, start:], count, params[band], state[places[band]])
         if params[band, GAIN_SIGN] < 0.0:
             _negate(gain_db[band, start:], count)
 

@@ -8,16 +8,32 @@ from reins.core.processors.ducker import Ducker, DuckerSettings
 from reins.core.processors.dynamic_eq import DynamicEq
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
 from reins.core.processors.expander import Expander, ExpanderSettings
+from reins.core.processors.fet import Fet, FetSettings
 from reins.core.processors.filter import Filter, FilterSettings
 from reins.core.processors.gate import Gate, GateSettings
 from reins.core.processors.level import Level, LevelSettings
 from reins.core.processors.limiter import Limiter, LimiterSettings
 from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
+from reins.core.processors.optical import Optical, OpticalSettings
 from reins.core.processors.sidechain import Key
 
 PROCESSORS: dict[str, type[Processor]] = {
     kind.type_name: kind
-    for kind in (Compressor, Gate, Expander, Ducker, Deesser, DynamicEq, Multiband, Level, Filter, Colour, Limiter)
+    for kind in (
+        Compressor,
+        Fet,
+        Optical,
+        Gate,
+        Expander,
+        Ducker,
+        Deesser,
+        DynamicEq,
+        Multiband,
+        Level,
+        Filter,
+        Colour,
+        Limiter,
+    )
 }
 
 __all__ = [
@@ -35,6 +51,8 @@ __all__ = [
     "EqBand",
     "Expander",
     "ExpanderSettings",
+    "Fet",
+    "FetSettings",
     "Filter",
     "FilterSettings",
     "Gate",
@@ -47,6 +65,8 @@ __all__ = [
     "Multiband",
     "MultibandBand",
     "MultibandSettings",
+    "Optical",
+    "OpticalSettings",
     "Processor",
     "ProcessorSettings",
 ]  # fmt: skip

@@ -134,6 +134,8 @@ class Processor(ABC):
     views: ClassVar[tuple[View, ...]] = ()
     #: The setting whose level is drawn as a line across the take, where there is one.
     line: ClassVar[str | None] = None
+    #: Whether that line stands still and the setting drives the sound towards it: drawn down, it is turned up.
+    line_drives: ClassVar[bool] = False
     #: How its settings lie on the frequencies, for the view spectrum: from low_hz to high_hz; bells, shelves and cuts
     #: of its bands; bands that crossovers part; the corners of one filter.
     covers: ClassVar[Literal["span", "bells", "splits", "corners"] | None] = None
@@ -250,6 +252,11 @@ class Processor(ABC):
     def bends(cls, settings: Any, values: Array) -> Array:
         """What a curve without memory makes of values (n,)."""
         return values
+
+    @classmethod
+    def acts_from_db(cls, settings: Any) -> float:
+        """The level of the source, of a processor with a level, from which it acts."""
+        return float(getattr(settings, cls.line or "") - getattr(settings, "input_db", 0.0))
 
     @classmethod
     def reach_db(cls, settings: Any) -> dict[str, float]:

@@ -21,7 +21,15 @@ from reins.core.dsp.levelling import POWERS, level_alike
 from reins.core.dsp.loudness import k_weighting
 from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows
 from reins.core.processors.filter import shape_columns
-from reins.core.processors.shaper import LATENCY_FRAMES, LEAST_K, Shaper, drive_k, times_for
+from reins.core.processors.shaper import (
+    LATENCY_FRAMES,
+    WARM_FRAMES,
+    Shaper,
+    bends,
+    drive_k,
+    harmonics_db,
+    times_for,
+)
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 from reins.core.units import db_to_lin, one_pole_k
@@ -30,10 +38,6 @@ TILT_HZ = 800.0
 EDGE_ORDER = 2
 DC_HZ = 5.0
 QUICK_MS, SLOW_MS = 200.0, 3000.0  # over which loudness is compared
-TONE_DB = -12.0  # of the test tone whose harmonics are shown
-HARMONICS = 12
-WARM_FRAMES = 2048  # heard anew where what is carried was made otherwise
-PERIOD = 4096  # samples of the test tone's period
 
 
 class ColourSettings(ProcessorSettings):
@@ -211,15 +215,9 @@ class Colour(Processor):
     @classmethod
     def bends(cls, settings: Any, values: Array) -> Array:
         """The curve at this drive, without what is filtered before and after it."""
-        k = max(float(drive_k(settings.drive_db)), LEAST_K)
-        return values + Shaper.still(values[None] * k, kind=settings.kind, bias_pct=settings.bias_pct)[0] / k
+        return bends(settings, values)
 
     @classmethod
     def harmonics_db(cls, settings: Any) -> dict[str, Any]:
-        """The harmonics of a sine at TONE_DB, in dB of full scale, the first (itself) before the others."""
-        sine = 10.0 ** (TONE_DB / 20.0) * np.sin(2.0 * np.pi * np.arange(PERIOD) / PERIOD)
-        spectrum = np.abs(np.fft.rfft(cls.bends(settings, sine))) / (PERIOD / 2)
-        return {
-            "tone_db": TONE_DB,
-            "db": np.round(20.0 * np.log10(np.maximum(spectrum[1 : HARMONICS + 1], 1e-7)), 2).tolist(),
-        }
+        """Those of the curve."""
+        return harmonics_db(settings)

@@ -4,6 +4,7 @@ What is driven is the sound times k = 10^(drive_db / 20) - 1; what the curve add
 to the sound dsp.raising.LATENCY_FRAMES later. So drive bends and is no gain: at 0 dB nothing is added.
 """
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,22 @@ MOST_OFFSET = 0.9  # of the bias: how far from the middle of the curve it works
 #: between samples has no simple form, and for hard, which has a corner.
 AUTO_BELOW_DB = ((4.0, 2), (6.5, 4))
 MOST_TIMES = 8
+
+
+WARM_FRAMES = 2048  # heard anew where what is carried was made otherwise
+TONE_DB = -12.0  # of the test tone whose harmonics are shown
+HARMONICS = 12
+PERIOD = 4096  # samples of the test tone's period
+
+
+@dataclass(frozen=True)
+class Bend:
+    """How a sound is bent, where that is not a processor's own settings."""
+
+    drive_db: float
+    kind: str
+    bias_pct: float
+    oversampling: Any
 
 
 def drive_k(drive_db: Any) -> Any:
@@ -41,11 +58,14 @@ def times_for(settings: Any, *, moves: bool = False) -> int:
 class Shaper:
     """What bending adds to a signal, LATENCY_FRAMES late."""
 
-    carried = ("_raised", "_before", "_k")
+    carried = ("_raised", "_before", "_k")  # `_recent` is replaced with each block
     latency_frames = LATENCY_FRAMES
 
     def __init__(self, channels: int, times: int) -> None:
+        self._channels = channels
         self._k = Delay(1, LATENCY_FRAMES)
+        self._recent = np.zeros((channels, WARM_FRAMES))
+        self._made_as: Any = None
         self._raised, self._before = Raised(channels, times), np.zeros(channels)
 
     @staticmethod
@@ -67,3 +87,30 @@ class Shaper:
         bend(up, KINDS[kind], MOST_OFFSET * bias_pct / 100.0, self._before, added)
         late = self._k.process(np.ascontiguousarray(k))
         return self._raised.down(added) / np.maximum(late, LEAST_K)  # nothing has come yet of where it is not known
+
+    def add(self, signal: Array, k: float, bend: Any) -> Array:
+        """As process, by a k that stands; what is on its way, made with another k or curve, is made anew of what came
+        last, so that nothing steps.
+        """
+        times = times_for(bend)
+        how: dict[str, Any] = {"kind": bend.kind, "bias_pct": bend.bias_pct}
+        if (made_as := (k, bend.kind, bend.bias_pct, times)) != self._made_as:
+            self._made_as = made_as
+            self._raised, self._before = Raised(self._channels, times), np.zeros(self._channels)
+            self.process(self._recent, k, **how)
+        self._recent = np.concatenate([self._recent, signal], axis=1)[:, -WARM_FRAMES:]
+        return self.process(signal, k, **how)
+
+
+def bends(bend: Any, values: Array) -> Array:
+    """What the curve makes of values (n,) at its drive."""
+    k = max(float(drive_k(bend.drive_db)), LEAST_K)
+    return values + Shaper.still(values[None] * k, kind=bend.kind, bias_pct=bend.bias_pct)[0] / k
+
+
+def harmonics_db(bend: Any) -> dict[str, Any]:
+    """The harmonics of a sine at TONE_DB, in dB of full scale, the first (itself) before the others."""
+    sine = 10.0 ** (TONE_DB / 20.0) * np.sin(2.0 * np.pi * np.arange(PERIOD) / PERIOD)
+    spectrum = np.abs(np.fft.rfft(bends(bend, sine))) / (PERIOD / 2)
+    shown = 20.0 * np.log10(np.maximum(spectrum[1 : HARMONICS + 1], 1e-7))
+    return {"tone_db": TONE_DB, "db": np.round(shown, 2).tolist()}

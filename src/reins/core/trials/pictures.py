@@ -37,9 +37,10 @@ def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
     and three times the release. Times are those of the sound: latency is taken out.
     """
     kind, settings = PROCESSORS[entry.type].stand_in(entry.settings)
-    back_ms = getattr(settings, "release_ms", None) or settings.back_ms
+    back_ms = getattr(settings, "release_ms", None) or getattr(settings, "back_ms", None)
+    back_ms = back_ms or kind.settling_s(settings) * 1000.0 / 3.0
     tail_ms = min(max(3.0 * back_ms + getattr(settings, "hold_ms", 0.0), 180.0), 4000.0)
-    level_db = getattr(settings, kind.line or "") - getattr(settings, "input_db", 0.0) + BURST_OVER_DB
+    level_db = kind.acts_from_db(settings) + BURST_OVER_DB
     plain = settings
     if hasattr(settings, "key"):
         level_db -= settings.key.gain_db

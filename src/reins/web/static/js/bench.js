@@ -17,7 +17,7 @@ export class Bench {
   /**
    * @param {HTMLElement} root
    * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, match: () => void, tempo: () => number, sources: () => string[][],
-   *   keyCurves: object[], useKeyCurve: (curve: any, names: string[]) => void, latchKey: () => void, keyInHand: (inHand: boolean) => void, rein: (name: string) => void}} to
+   *   threshold: () => number | null, keyCurves: object[], useKeyCurve: (curve: any, names: string[]) => void, latchKey: () => void, keyInHand: (inHand: boolean) => void, rein: (name: string) => void}} to
    */
   constructor(root, to) {
     Object.assign(this, { root, to });
@@ -36,10 +36,10 @@ export class Bench {
     for (const canvas of [this.curve, this.burst, this.harmonics, this.deep]) new ResizeObserver(() => this.paint()).observe(canvas);
   }
 
-  /** Build the controls of a processor type. @param {{type: string, views: string[], line: string | null, settings: object[]}} kind */
-  build({ type, views, line, settings }) {
+  /** Build the controls of a processor type. @param {{type: string, views: string[], line: string | null, line_drives: boolean, settings: object[]}} kind */
+  build({ type, views, line, line_drives: lineDrives, settings }) {
     if (this.type === type) return;
-    Object.assign(this, { type, views, line, answer: null, own: null });
+    Object.assign(this, { type, views, line, lineDrives, answer: null, own: null });
     this.controls.clear();
     const lists = settings.filter(({ kind }) => kind === "list");
     const parts = lists.flatMap(({ rows = [] }) => rows.flatMap(({ cells }) => Object.values(cells))).filter((name) => name.includes("."));
@@ -47,8 +47,11 @@ export class Bench {
     const names = [...new Set(settings.map((s) => s.group))].filter((name) => name !== "Key filter");
     const groups = names.toSorted((a, b) => LATER.indexOf(a) - LATER.indexOf(b)).map((name) => [name, settings.filter((s) => s.group === name)]);
     this.keyFilter = settings.filter((s) => s.group === "Key filter" && s.name.startsWith("key."));
-    const count = (group) => settings.filter((s) => s.group === group).length;
-    this.panel.classList.toggle("is-out-under-level", count("Level") < count("Sidechain"));
+    // Where there is a sidechain, Out stands under the shortest column.
+    const rows = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6 })[s.kind];
+    const tall = (group) => settings.filter((s) => s.group === group).reduce((sum, s) => sum + rows(s), 0);
+    const [shortest] = ["Sidechain", "Level", "Time", "Detect"].toSorted((a, b) => tall(a) - tall(b));
+    this.panel.dataset.outUnder = names.includes("Sidechain") ? shortest.toLowerCase() : "";
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));
   }
 
@@ -186,7 +189,7 @@ export class Bench {
     if (!this.answer?.curve || !this.settings) return;
     paintCurve(this.curve, {
       curve: this.answer.curve, levels: this.own ?? this.levels, now: this.now, axis: this.axis,
-      thresholdDb: this.settings[this.line] - (this.settings.input_db ?? 0), kneeDb: this.settings.knee_db ?? 0,
+      thresholdDb: this.lineDrives ? this.to.threshold() : this.settings[this.line] - (this.settings.input_db ?? 0), kneeDb: this.settings.knee_db ?? 0,
     });
   }
 }

@@ -112,6 +112,7 @@ const shown = (kit, state, data) => ({
       match: () => state.hearing.matchMakeup(),
       sources: () => state.editing.keySources(),
       keyCurves: data.reins.keyCurves,
+      threshold: () => state.trying.thresholdDb(),
       useKeyCurve: (curve, names) => state.editing.useKeyCurve(curve, names),
       latchKey: () => state.hearing.hear(state.hearing.listen === "key" ? "result" : "key"),
       keyInHand: (inHand) => state.hearing.keyInHand(inHand),
@@ -248,7 +249,8 @@ const shown = (kit, state, data) => ({
 
   draw(answer) {
     if (answer.strip !== this.stripId) return;
-    kit.view.show({ picture: answer });
+    kit.lineAt = answer.line && { id: this.processorId, ...answer.line };
+    kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
     this.offer = answer.offer ?? "";
     state.frequencies.drawFrequencies(answer);

@@ -14,6 +14,9 @@ export const trying = (kit, state) => ({
     if (!state.desk.processor || state.desk.empty || !state.desk.kind.line) return null;
     if (state.desk.processor.settings.relative) return null;
     const settings = { ...state.desk.processor.settings, ...kit.attempted };
+    if (state.desk.kind.line_drives) { // it stands where the server says, and the drive moves the sound
+      return kit.lineAt?.id === state.desk.processorId ? kit.lineAt.db + kit.lineAt.input_db - settings.input_db : null;
+    }
     return settings[state.desk.kind.line] - (settings.input_db ?? 0);
   },
   /** Where a gate closes, when that is not where it opens. @returns {number | null} */
@@ -26,6 +29,10 @@ export const trying = (kit, state) => ({
   attemptThreshold(level) {
     const control = kit.bench.controls.get(state.desk.kind.line);
     const { low, high } = control.setting;
+    if (state.desk.kind.line_drives) {
+      if (kit.lineAt) control.move(Math.min(high, Math.max(low, Math.round((kit.lineAt.db + kit.lineAt.input_db - level) * 10) / 10)));
+      return;
+    }
     const drive = kit.attempted.input_db ?? state.desk.processor.settings.input_db ?? 0;
     control.move(Math.min(high, Math.max(low, Math.round((level + drive) * 10) / 10)));
   },

@@ -1,0 +1,57 @@
+"""Draws the guide's pictures of compressors by kind, from what they really do."""
+
+import numpy as np
+
+from benchmarks.guide import COLOURS, INK, Picture
+from reins.core.chainfile import parse_entry
+from reins.core.processors import PROCESSORS
+from reins.core.processors.base import alone
+from reins.demo.score import RATE
+
+
+def way_back(kind, lit_s, level_db, seconds, **settings):
+    """(seconds since the end, gain in dB) behind a steady level of so long."""
+    frames = round(lit_s * RATE)
+    entry = parse_entry({"type": kind, "settings": {"colour_on": False, **settings}}, "guide")
+    processor = PROCESSORS[kind](entry.settings, channels=1, sample_rate=RATE)
+    sound = np.concatenate([np.full(frames, 10 ** (level_db / 20)), np.zeros(round(seconds * RATE))])[None]
+    processor.process(alone(sound, RATE))
+    at = np.linspace(0, seconds, 300)
+    return at, processor.gains_db["gain_db"][frames - 1 + (at * (RATE - 1)).astype(int)]
+
+
+def fet():
+    picture = Picture("Release 150 ms: behind a hit of 20 ms, and a note of 2 s", (0, 2), (-15, 0)).grid(
+        (0, 0.5, 1, 1.5, 2), " s", 3
+    )
+    rows = ((0.02, "hit", INK, "none"), (2.0, "note", COLOURS[0], "7 3"))
+    for lit_s, _, colour, dash in rows:
+        picture.curve(*way_back("fet", lit_s, -6.0, 2.0, release_ms=150.0, attack_us=100.0), colour, dash)
+    picture.legend(*(row[1:] for row in rows)).save("fet-release")
+
+    picture = Picture("Level out for each level in, by ratio, and crushed", (-48, 0), (-48, 0)).grid(
+        (-48, -36, -24, -12, 0), " dB", 12
+    )
+    level = np.linspace(-48, 0, 200)
+    looks = (("4:1", {"ratio": 4.0}, INK, "none"), ("20:1", {"ratio": 20.0}, COLOURS[1], "7 3"),
+             ("crushed", {"crush_pct": 100.0}, COLOURS[0], "2 3"))  # fmt: skip
+    for _, settings, colour, dash in looks:
+        kind = PROCESSORS["fet"]
+        picture.curve(level, kind.curve_db(kind.Settings(**settings), level), colour, dash)
+    picture.legend(*((word, colour, dash) for word, _, colour, dash in looks)).save("fet-curve")
+
+
+def optical():
+    picture = Picture("Behind half a second of light, and six", (0, 3), (-15, 0)).grid(
+        (0, 0.5, 1, 1.5, 2, 2.5, 3), " s", 3
+    )
+    rows = ((0.5, "0.5 s", INK, "none"), (6.0, "6 s", COLOURS[0], "7 3"))
+    for lit_s, _, colour, dash in rows:
+        picture.curve(*way_back("optical", lit_s, -9.0, 3.0, threshold_db=-30.0), colour, dash)
+    picture.legend(*(row[1:] for row in rows)).save("optical-release")
+
+
+def draw():
+    """All of them."""
+    fet()
+    optical()

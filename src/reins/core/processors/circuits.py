@@ -1,0 +1,186 @@
+"""What compressors by kind share: a gain element (dsp.circuits), and colour after it (processors.shaper).
+
+input_db drives into it, what is heard and what leaves; operating_db moves the whole setting deeper or shallower: what
+the gain element and the colour are given is so much louder, what leaves is not. With hold_on off the gain stays at
+0 dB, with colour_on it is then colour alone. With colour off it is as clean as the compressor and not late; with it,
+dsp.raising.LATENCY_FRAMES late.
+"""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, ClassVar
+
+import numpy as np
+
+from reins.core.dsp import circuits, dynamics
+from reins.core.dsp.gains import to_lin
+from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved
+from reins.core.processors.detecting import Detecting, KeyedSettings, part_lanes
+from reins.core.processors.shaper import (
+    LATENCY_FRAMES,
+    Bend,
+    Shaper,
+    bends,
+    drive_k,
+    harmonics_db,
+    times_for,
+)
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
+from reins.core.settings.paths import laid_over
+from reins.core.units import db_to_lin, ms_to_frames
+
+
+class CircuitSettings(KeyedSettings):
+    """Settings of every circuit."""
+
+    raises_itself: ClassVar[bool] = True
+
+    input_db: float = usual.gain_db(
+        0.0, "Level into it; more drives it further into what it holds.", group="Level", label="Drive", step=0.5,
+        moves="drive",
+    )  # fmt: skip
+    operating_db: float = number(
+        0.0, -24, 24, label="Deeper", unit="dB", group="Level", step=0.5, scale="db", moves=False,
+        help="Moves the whole setting deeper into the sound, or shallower, without what leaves getting louder.",
+    )  # fmt: skip
+    hold_on: bool = choice(True, label="Hold", group="Level", help="Off, it takes nothing: colour alone.")
+    colour_on: bool = choice(True, label="Colour", group="Level", help="Off, it is as clean as the compressor.")
+    oversampling: usual.TimesRaised = usual.raised(group="Time")  # type: ignore[assignment]
+
+
+class Circuit(Detecting):
+    """Base of the circuits."""
+
+    which: ClassVar[int]  # the gain element of dsp.circuits
+    views = ("in_out", "burst", "harmonics")
+    carried = (*Detecting.carried, "_late", "_late_gain", "_shaper")
+    params_size = circuits.CIRCUIT_PARAMS
+    beside_kernel = ("key.",)
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
+        super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
+        self._delay = Delay(channels, ms_to_frames(settings.lookahead_ms, sample_rate))
+        self._state = np.zeros((self._lanes, circuits.CIRCUIT_STATE))
+        self._colours = settings.colour_on
+        wait = LATENCY_FRAMES if self._colours else 0
+        self._late = Delay(channels, wait)
+        self._late_gain = Delay(self._lanes, wait)
+        self._shaper = Shaper(channels, times_for(self.colour_of(settings)))
+        self.apply(settings)
+
+    @classmethod
+    def colour_of(cls, settings: Any) -> Bend:
+        """How it bends what it has held; see processors.shaper."""
+        raise NotImplementedError
+
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """The lookahead, and with colour the way to the raised rate and back."""
+        return super().latency_of(settings, sample_rate=sample_rate) + (LATENCY_FRAMES if settings.colour_on else 0)
+
+    @property
+    def latency_frames(self) -> int:
+        """The lookahead, and with colour the way to the raised rate and back."""
+        return self._delay.frames + self._late.frames
+
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
+        plain = laid_over(settings, {"mix_pct": 100.0, "output_db": 0.0})
+        params = cls._detector_params(plain, channels, sample_rate, rows)
+        params[..., dynamics.SIDE], params[..., dynamics.GAIN_SIGN] = 1.0, 1.0
+        cls._set_element(settings, params, sample_rate)
+        if not settings.hold_on:
+            params[..., dynamics.SLOPE] = 0.0
+        return super()._tune(settings, channels, sample_rate, rows) | {
+            "_params": params, "_input": db_to_lin(settings.input_db + settings.operating_db),
+            "_colour": cls.colour_of(settings),
+        }  # fmt: skip
+
+    @classmethod
+    def _set_element(cls, settings: Any, params: Array, sample_rate: int) -> None:
+        """Fill in the law and the times of its gain element."""
+        raise NotImplementedError
+
+    def _part_lanes(self) -> None:
+        part_lanes(self._state)
+
+    def process(self, block: Block) -> Array:
+        """The result for the next block."""
+        gains, drives = ({}, {}) if block.moved is None else (block.moved.gains, block.moved.drives)
+        settings, frames = self._settings, block.sound.shape[1]
+        heard, source = self._heard(block), self._delay.process(block.sound)
+        rows = None if block.moved is None else block.moved.rows
+        at = {} if rows is None else {k: v for k, v in rows.at.items() if not k.startswith(self.beside_kernel)}
+        params, begins = self._params, FROM_THE_START
+        if rows is not None and at:
+            params, begins = self._params_in_rows(settings, at, rows.begins.size), rows.begins
+        gain_db, held = np.empty((self._gain_lanes, frames)), np.empty_like(source)
+        circuits.run_circuit(self.which, heard, source, self._state, params, begins, self._scratch, gain_db, held)
+        added: Any = 0.0
+        if self._colours:
+            source, gain_db, held, added = self._coloured(source, gain_db, held, params, begins, block.moved)
+        if "input_db" in drives:
+            held *= to_lin(gains["input_db"] - settings.input_db)
+        held += added
+        self.gains_db = {"gain_db": self._furthest(gain_db)}
+        mix = gains.get("mix_pct", settings.mix_pct) / 100.0
+        if "mix_pct" in gains or mix < 1.0:
+            held = (1.0 - mix) * source + mix * held
+        if "output_db" in gains:
+            return held * to_lin(gains["output_db"])
+        return held if settings.output_db == 0.0 else held * db_to_lin(settings.output_db)
+
+    def _heard(self, block: Block) -> Array:
+        moved = block.moved
+        if moved is not None and "input_db" in moved.drives:
+            by_db = moved.drives["input_db"] + self._settings.operating_db
+            deeper = Moved(moved.gains, {"input_db": by_db}, moved.rows)
+            block = Block(block.sound, block.when, block.keys, deeper)
+        return super()._heard(block)
+
+    def _coloured(
+        self, source: Array, gain_db: Array, held: Array, params: Array, begins: Counts, moved: Moved | None
+    ) -> tuple[Array, Array, Array, Array]:
+        """Source and gains late, the one held by the other, and what bending adds. What waits is not driven yet: so
+        drives may move without a step; operating_db moves the colour deeper too.
+        """
+        driven = db_to_lin(self._settings.input_db)
+        k = db_to_lin(self._settings.operating_db) * float(drive_k(self._colour.drive_db))
+        plain = held / driven
+        if moved is not None and "input_db" in moved.drives:
+            bend: dict[str, Any] = {"kind": self._colour.kind, "bias_pct": self._colour.bias_pct}
+            added = self._shaper.process(plain, k * to_lin(moved.drives["input_db"]), **bend)
+            added *= to_lin(moved.gains["input_db"])
+        else:
+            added = driven * self._shaper.add(plain, k * driven, self._colour)
+        source, lanes = self._late.process(source), gain_db.shape[0]
+        every = np.broadcast_to(gain_db, (self._lanes, held.shape[1]))
+        late_db = np.ascontiguousarray(self._late_gain.process(every)[:lanes])
+        late = np.empty_like(held)
+        circuits.apply_late(late_db, source, params, begins, self._scratch, late)
+        return source, late_db, late, added
+
+    _colour: Bend
+
+    @classmethod
+    def curve_db(cls, settings: Any, level_db: Array) -> Array:
+        """Steady level out for each steady level in: its law, at once."""
+        plain = settings.model_copy(update={"colour_on": False, "lookahead_ms": 0.0})
+        params = cls._tune(plain, 1, 48000)["_params"][0]
+        wanted = np.asarray(level_db) + settings.input_db + settings.operating_db + settings.key.gain_db
+        held = circuits.static_db(wanted, params)
+        mix, source = settings.mix_pct / 100.0, 10.0 ** (np.asarray(level_db) / 20.0)
+        out = (1.0 - mix) * source + mix * source * 10.0 ** ((settings.input_db + held) / 20.0)
+        return np.asarray(20.0 * np.log10(np.maximum(out * db_to_lin(settings.output_db), 1e-6)))
+
+    @classmethod
+    def harmonics_db(cls, settings: Any) -> dict[str, Any]:
+        """Those that its colour gives a tone."""
+        bend = cls.colour_of(settings)
+        return harmonics_db(bend if settings.colour_on else replace(bend, drive_db=0.0))
+
+    @classmethod
+    def bends(cls, settings: Any, values: Array) -> Array:
+        """The curve of its colour."""
+        return bends(cls.colour_of(settings), values) if settings.colour_on else values
