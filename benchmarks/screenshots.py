@@ -100,6 +100,22 @@ def moving(server, driver):
     driver.save_screenshot(str(SHOTS / "filter.png"))
 
 
+def colours(server, driver):
+    """A guitar by the FET compressor, and a bass with its octaves."""
+    tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
+    ids = {t["name"]: k for k, t in tracks.items()}
+    for strip, kind, point in (
+        ("Guitar L", "fet", "Acoustic guitar, forward"), ("Guitar R", "colour", "Harmonium, brighter reeds"),
+    ):  # fmt: skip
+        keep(server, kind="add_processor", strip_id=ids[strip], type=kind, processor_id=kind)
+        keep(server, kind="start_from", strip_id=ids[strip], processor_id=kind, name=point)
+        wait_for(driver, f'.strip[aria-label="{strip}"] .strip-name').click()
+        wait_for(driver, f'.station[data-type="{kind}"] .station-name').click()
+        settled(driver)
+        time.sleep(1.0)
+        driver.save_screenshot(str(SHOTS / f"{kind}.png"))
+
+
 def main():
     server = Server(tempfile.mkdtemp(prefix="reins-shots-"))
     prepare(server)
@@ -131,6 +147,7 @@ def main():
         driver.save_screenshot(str(SHOTS / f"{shot}.png"))
     by_frequency(driver)
     moving(server, driver)
+    colours(server, driver)
     wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
     settled(driver)
     find(driver, '[data-do="theme"]').click()

@@ -116,6 +116,23 @@ def test_after_its_tail_nothing_is_heard_any_more(kind, data):
     assert after <= max(loudest, 1e-9) * 10 ** (-45 / 20)  # a tail is told to 60 dB down; cuts of high order ring on
 
 
+@pytest.mark.parametrize(
+    "band",
+    [
+        {"shape": "high_shelf", "freq_hz": 13661.0, "q": 20.0, "gain_db": 21.0},
+        {"shape": "bell", "freq_hz": 60.0, "q": 0.4, "gain_db": -24.0},
+    ],
+)
+def test_bands_that_ring_long_say_so(band):
+    entry = parse_entry({"type": "dynamic_eq", "settings": {"match_highs": True, "bands": [band]}}, "x")
+    chain = Chain([entry], channels=2, sample_rate=RATE)
+    loudest = np.abs(chain.process(SOUND)).max()
+
+    chain.process(np.zeros((2, round(tail_s("dynamic_eq", entry.settings, RATE) * RATE))))
+
+    assert np.abs(chain.process(np.zeros((2, 4800)))).max() < loudest * 10 ** (-45 / 20)
+
+
 @pytest.mark.parametrize("kind", PROCESSORS)
 def test_its_pictures_are_those_of_its_views(kind):
     entry, cls = parse_entry({"id": "p", "type": kind}, kind), PROCESSORS[kind]

@@ -55,7 +55,9 @@ def test_what_is_tried_is_what_is_kept(kind):
 @pytest.mark.parametrize("kind", PROCESSORS)
 @pytest.mark.parametrize("times", ["off", 2])
 def test_a_twin_shares_nothing_that_changes(kind, times, noise):
-    raised = {"oversampling": times} if "oversampling" in PROCESSORS[kind].Settings.model_fields else {}
+    cls = PROCESSORS[kind].Settings
+    times = 1 if times == "off" and cls.raises_itself else times
+    raised = {"oversampling": times} if "oversampling" in cls.model_fields else {}
     entry = parse_entry({"id": "p", "type": kind, "settings": base(kind) | raised}, kind)
     chain = Chain([entry], channels=2, sample_rate=RATE)
     first, second, third = (alone(np.ascontiguousarray(noise[:, k : k + 4800]), RATE) for k in (0, 4800, 9600))

@@ -110,4 +110,6 @@ def test_hot_esses_are_held_by_four_to_six_db():
 def test_starting_points_that_are_fast_raise_the_rate_and_no_others():
     for point in STARTING_POINTS:
         settings = parse_settings(point.type, point.settings, point.name)
+        if settings.raises_itself:  # for what it bends alone, by the drive
+            continue
         assert getattr(settings, "oversampling", "off") == ("auto" if fastest_ms(settings) < 3 else "off"), point.name

@@ -8,9 +8,11 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.gains import to_lin
 from reins.core.remembering import BySettings
 from reins.core.settings.models import Strict
 from reins.core.time import Stream, When
+from reins.core.units import db_to_lin
 
 Array = npt.NDArray[np.float64]
 Counts = npt.NDArray[np.int64]
@@ -106,6 +108,16 @@ class Block:
         keys = {name: np.ascontiguousarray(key[:, begin:end]) for name, key in self.keys.items()}
         when = replace(self.when, first=self.when.first + begin, frames=end - begin)
         return Block(np.ascontiguousarray(self.sound[:, begin:end]), when, keys)
+
+
+def mixed(source: Array, made: Array, settings: Any, gains: Mapping[str, Array]) -> Array:
+    """made blended with source by mix_pct, at output_db: as settings have them, or as they move."""
+    mix: Any = gains.get("mix_pct", settings.mix_pct) / 100.0
+    if "mix_pct" in gains or mix < 1.0:
+        made = (1.0 - mix) * source + mix * made
+    if "output_db" in gains:
+        return made * to_lin(gains["output_db"])
+    return made if settings.output_db == 0.0 else made * db_to_lin(settings.output_db)
 
 
 def alone(sound: Array, sample_rate: int) -> Block:

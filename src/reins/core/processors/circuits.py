@@ -14,7 +14,7 @@ import numpy as np
 
 from reins.core.dsp import circuits, dynamics
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved
+from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved, mixed
 from reins.core.processors.detecting import Detecting, KeyedSettings, part_lanes
 from reins.core.processors.shaper import (
     LATENCY_FRAMES,
@@ -124,12 +124,7 @@ class Circuit(Detecting):
             held *= to_lin(gains["input_db"] - settings.input_db)
         held += added
         self.gains_db = {"gain_db": self._furthest(gain_db)}
-        mix = gains.get("mix_pct", settings.mix_pct) / 100.0
-        if "mix_pct" in gains or mix < 1.0:
-            held = (1.0 - mix) * source + mix * held
-        if "output_db" in gains:
-            return held * to_lin(gains["output_db"])
-        return held if settings.output_db == 0.0 else held * db_to_lin(settings.output_db)
+        return mixed(source, held, settings, gains)
 
     def _heard(self, block: Block) -> Array:
         moved = block.moved

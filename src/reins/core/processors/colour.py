@@ -16,10 +16,9 @@ import numpy as np
 from reins.core.dsp import variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import butterworth_cut, run_sections
-from reins.core.dsp.gains import to_lin
 from reins.core.dsp.levelling import POWERS, level_alike
 from reins.core.dsp.loudness import k_weighting
-from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows
+from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows, mixed
 from reins.core.processors.filter import shape_columns
 from reins.core.processors.shaper import (
     LATENCY_FRAMES,
@@ -32,7 +31,7 @@ from reins.core.processors.shaper import (
 )
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
-from reins.core.units import db_to_lin, one_pole_k
+from reins.core.units import one_pole_k
 
 TILT_HZ = 800.0
 EDGE_ORDER = 2
@@ -144,12 +143,7 @@ class Colour(Processor):
         self.gains_db = {}
         if settings.auto_level:
             made = self._levelled(late, made)
-        mix = gains.get("mix_pct", settings.mix_pct) / 100.0
-        if "mix_pct" in gains or mix < 1.0:
-            made = (1.0 - mix) * late + mix * made
-        if "output_db" in gains:
-            return made * to_lin(gains["output_db"])
-        return made if settings.output_db == 0.0 else made * db_to_lin(settings.output_db)
+        return mixed(late, made, settings, gains)
 
     def _band(self, block: Block) -> Array:
         """What is to be bent."""

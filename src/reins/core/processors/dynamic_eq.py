@@ -299,7 +299,8 @@ class DynamicEq(Processor):
         """As long as the cut or band rings that rings longest."""
         cuts = ((settings.low_cut_hz, settings.low_cut_slope), (settings.high_cut_hz, settings.high_cut_slope))
         rings = [ring_s(hz, 0.5 / math.sin(math.pi / (slope // 3))) for hz, slope in cuts if hz > 0.0]
-        longest = max([*rings, *map(band_ring_s, settings.bands)], default=0.0)
+        bands = (band_ring_s(band, match_highs=settings.match_highs) for band in settings.bands)
+        longest = max([*rings, *bands], default=0.0)
         return max(longest, LEAST_TAIL_S) if longest else 0.0
 
     @classmethod

@@ -1,5 +1,6 @@
 """Parts of the dynamic EQ: what a band covers, adds and moves by, the cuts, and what bands listen to."""
 
+import math
 from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
@@ -13,6 +14,8 @@ from reins.core.processors.curves import compress, expand
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
 from reins.core.processors.sidechain import Key, KeyPath, gathered
 from reins.core.processors.weighting import rising_sections
+
+HIGH_HZ, NARROW_Q = 2000.0, 1.5  # from where on such a shelf is asked how long it rings
 
 
 def cut_sections(settings: DynamicEqSettings, sample_rate: int) -> Array:
@@ -45,14 +48,32 @@ def moves(band: EqBand) -> bool:
     return band.on and band.motion in ("compress", "expand")
 
 
-def band_ring_s(band: EqBand) -> float:
-    """How long a band rings: the cookbook's poles move with the gain, a bell's in Q, a shelf's in frequency."""
+def band_ring_s(band: EqBand, *, match_highs: bool) -> float:
+    """How long a band rings: the cookbook's poles move with the gain, a bell's in Q (up for a boost, down for a cut), a
+    shelf's in frequency. Narrow shelves high up that follow the analogue curve may ring far longer: they are asked.
+    """
     if not band.on or not (moves(band) or band.gain_db):
         return 0.0
     furthest_db = abs(band.gain_db) + (band.range_db if moves(band) else 0.0)
     if band.shape == "bell":
-        return ring_s(band.freq_hz, band.q * 10.0 ** (furthest_db / 40.0))
-    return ring_s(band.freq_hz / 10.0 ** (furthest_db / 80.0), band.q)
+        most = 10.0 ** (furthest_db / 40.0)
+        return max(ring_s(band.freq_hz, band.q * most), ring_s(band.freq_hz, band.q / most))
+    told = ring_s(band.freq_hz / 10.0 ** (furthest_db / 80.0), band.q)
+    if match_highs and band.freq_hz > HIGH_HZ and band.q > NARROW_Q:
+        return max(told, _matched_ring_s(band.shape, band.freq_hz, band.q, furthest_db))
+    return told
+
+
+@lru_cache(256)
+def _matched_ring_s(shape: str, freq_hz: float, q: float, furthest_db: float) -> float:
+    """How long a shelf that follows the analogue curve rings at most, boosted or cut, at the usual rates."""
+    longest = 0.0
+    for rate in (44100, 48000, 96000):
+        for gain_db in (furthest_db, 0.5 * furthest_db, -0.5 * furthest_db, -furthest_db):
+            still = variable.still_matched(shape, freq_hz=freq_hz, q=q, gain_db=gain_db, sample_rate=rate)
+            radius = np.abs(np.roots([1.0, *variable.as_sections(still)[0, 3:]])).max()
+            longest = max(longest, 3.0 * math.log(10.0) / -math.log(radius) / rate)
+    return longest
 
 
 def covers(band: EqBand) -> bool:

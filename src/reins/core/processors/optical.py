@@ -93,4 +93,4 @@ class Optical(Circuit):
     @classmethod
     def settling_s(cls, settings: Any) -> float:
         """As long as the cell remembers light."""
-        return 3.0 * MEMORY_DOWN_MS / 1000.0
+        return 2.0 * MEMORY_UP_MS / 1000.0

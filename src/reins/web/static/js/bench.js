@@ -48,8 +48,8 @@ export class Bench {
     const groups = names.toSorted((a, b) => LATER.indexOf(a) - LATER.indexOf(b)).map((name) => [name, settings.filter((s) => s.group === name)]);
     this.keyFilter = settings.filter((s) => s.group === "Key filter" && s.name.startsWith("key."));
     // Where there is a sidechain, Out stands under the shortest column.
-    const rows = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6 })[s.kind];
-    const tall = (group) => settings.filter((s) => s.group === group).reduce((sum, s) => sum + rows(s), 0);
+    const lines = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6 })[s.kind];
+    const tall = (group) => settings.filter((s) => s.group === group).reduce((sum, s) => sum + lines(s), 0);
     const [shortest] = ["Sidechain", "Level", "Time", "Detect"].toSorted((a, b) => tall(a) - tall(b));
     this.panel.dataset.outUnder = names.includes("Sidechain") ? shortest.toLowerCase() : "";
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));

@@ -79,6 +79,11 @@ const shown = (kit, state, data) => ({
   get isTied() { return (this.processor?.settings.key?.source ?? "self") !== "self"; },
   /** Whether a processor has a view. */
   shows(entry, view) { return this.kindOf(entry).views.includes(view); },
+  /** The setting whose line lies on the take; one that drives towards a level that stands is called by that. */
+  get lineSetting() {
+    const setting = this.kind?.settings.find((s) => s.name === this.kind.line);
+    return setting && this.kind.line_drives ? { ...setting, label: "Threshold" } : setting;
+  },
   get guide() { return this.kind ? `/guide/${this.kind.type}` : "#"; },
   labelOf(entry) { return this.processors.find((p) => p.type === entry.type).label; },
   isSelected(entry) { return entry.id === this.processorId; },
@@ -230,7 +235,7 @@ const shown = (kit, state, data) => ({
       state.frequencies.changeBench();
     }
     const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
-    kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: state.trying.thresholdDb(), closingDb: state.trying.closingDb(), line: this.kind?.settings.find((s) => s.name === this.kind.line) });
+    kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: state.trying.thresholdDb(), closingDb: state.trying.closingDb(), line: this.lineSetting });
     kit.overview.follow(kit.view.model);
     for (const [name, control] of kit.times) control.set(this.document[name]);
     kit.list.show({ track: kit.parts.tracks, bus: kit.parts.buses, master: kit.parts.mainstrip, reins: kit.parts.reins }, this.document, this.stripId);
