@@ -107,4 +107,4 @@ class Fet(Circuit):
     @classmethod
     def settling_s(cls, settings: Any) -> float:
         """As long as the slow way back remembers."""
-        return 3.0 * max(float(slow_drain_ms(settings.release_ms)), 3.0 * SLOW_FILL_MS) / 1000.0
+        return 3.0 * max(float(slow_drain_ms(settings.release_ms)), SLOW_FILL_MS) / 1000.0
