@@ -29,5 +29,6 @@ def test_a_killed_server_has_what_it_confirmed_and_the_same_work_costs_no_more_t
         rows = [work_once(server) for _ in range(10)]
     finally:
         server.kill()
-    assert rows[-1].files <= rows[2].files + 4 and rows[-1].threads <= rows[2].threads + 8
-    assert rows[-1].memory_mib <= rows[2].memory_mib + 30
+    known = rows[5]  # by then what is remembered of settings and kernels is there
+    assert rows[-1].files <= known.files + 4 and rows[-1].threads <= known.threads + 8
+    assert rows[-1].memory_mib <= known.memory_mib + 20

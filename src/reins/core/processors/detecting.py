@@ -301,7 +301,10 @@ class FollowingCurve(Detecting):
         params = cls._detector_params(settings, channels, sample_rate, rows)
         params[..., dynamics.SIDE], params[..., dynamics.GAIN_SIGN] = 1.0, 1.0
         cls._set_curve(settings, params, sample_rate)
-        return super()._tune(settings, channels, sample_rate, rows) | {"_params": params}
+        rising = bool(params[0, dynamics.GAIN_SIGN] < 0.0)
+        return super()._tune(settings, channels, sample_rate, rows) | {"_params": params, "_rising": rising}
+
+    _rising: bool  # whether its gain goes up
 
     @classmethod
     @abstractmethod
@@ -333,5 +336,6 @@ class FollowingCurve(Detecting):
         out = np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
         self._follow(heard, source, block.moved, gain_db, out)
-        self.gains_db = {"gain_db": self._furthest(gain_db, rising=self._params[0, dynamics.GAIN_SIGN] < 0.0)}
+        told = gain_db[0] if self._gain_lanes == 1 else self._furthest(gain_db, rising=self._rising)
+        self.gains_db = {"gain_db": told}
         return out
