@@ -6,6 +6,7 @@ the gain element and the colour are given is so much louder, what leaves is not.
 dsp.raising.LATENCY_FRAMES late.
 """
 
+from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, ClassVar
@@ -70,9 +71,9 @@ class Circuit(Detecting):
         self.apply(settings)
 
     @classmethod
+    @abstractmethod
     def colour_of(cls, settings: Any) -> Bend:
         """How it bends what it has held; see processors.shaper."""
-        raise NotImplementedError
 
     @classmethod
     def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
@@ -98,9 +99,9 @@ class Circuit(Detecting):
         }  # fmt: skip
 
     @classmethod
+    @abstractmethod
     def _set_element(cls, settings: Any, params: Array, sample_rate: int) -> None:
         """Fill in the law and the times of its gain element."""
-        raise NotImplementedError
 
     def _part_lanes(self) -> None:
         part_lanes(self._state)

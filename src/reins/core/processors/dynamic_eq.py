@@ -26,7 +26,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp import dynamics, variable
+from reins.core.dsp import along, dynamics, variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
@@ -215,7 +215,7 @@ class DynamicEq(Processor):
         if now is not None and swept:
             own, places = rows[swept], self._moving[rows[swept]]
             watched = np.stack([now.region(int(place)) for place in places])
-            variable.watch_in_rows(heard, own, places, watched, now.rows.begins, state, region, amplitude)
+            along.watch_in_rows(heard, own, places, watched, now.rows.begins, state, region, amplitude)
             rows, regions = np.delete(rows, swept), np.delete(regions, swept, axis=0)
         variable.watch_regions(heard, rows, self._moving[rows], regions, state, region, amplitude)
 
@@ -224,7 +224,7 @@ class DynamicEq(Processor):
         for place, notch in self._notches:
             if now is not None and WHERE & now.of(place):
                 notches, state = now.region(place, rest=True), self._notch_state[place]
-                variable.filter_in_rows(rest, notches, now.rows.begins, state, False, rest)
+                along.filter_in_rows(rest, notches, now.rows.begins, state, False, rest)
             else:
                 variable.filter_still(rest, notch, self._notch_state[place], False, rest)
         gain_db = np.empty((1, source.shape[1]))

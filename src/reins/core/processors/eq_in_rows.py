@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from reins.core.dsp import variable
+from reins.core.dsp import along, variable
 from reins.core.dsp.cuts import prewarped
 from reins.core.dsp.matched import matched_table
 from reins.core.dsp.sweeping import straight
@@ -105,15 +105,15 @@ class InRows:
         band, rows = self._settings.bands[place], self.rows
         total_db = straight(*self._ends(place, "gain_db"), rows=rows, frames=source.shape[1]) + moved_db
         hz, q = self._ends(place, "freq_hz"), self._ends(place, "q")
-        along, ways = (rows.begins, rows.into, rows.length), (scratch, state, out)
+        places_of, ways = (rows.begins, rows.into, rows.length), (scratch, state, out)
         if self._settings.match_highs:
             tables, places = self._tables(place, band, hz, q)
-            variable.filter_along_matched(
-                source, total_db, tables, places, *along, np.empty((2, *tables.shape[2:])), *ways
+            along.filter_along_matched(
+                source, total_db, tables, places, *places_of, np.empty((2, *tables.shape[2:])), *ways
             )
         else:
             turns = np.stack([*(prewarped(end, self._rate) for end in hz), *(1.0 / end for end in q)])
-            variable.filter_along(source, total_db, variable.SHAPES[band.shape], turns, *along, *ways)
+            along.filter_along(source, total_db, variable.SHAPES[band.shape], turns, *places_of, *ways)
 
     def _tables(self, place: int, band: EqBand, hz: Any, q: Any) -> tuple[Array, Array]:
         """Tables (frequencies, Qs, steps, 5) around where a band goes, and where among them each row begins and ends:

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, BeforeValidator, Field
 
-from reins.core.dsp import variable
+from reins.core.dsp import along, variable
 from reins.core.dsp.cuts import prewarped
 from reins.core.dsp.filters import butterworth_cut, butterworth_cuts, run_sections, run_sections_in_rows
 from reins.core.dsp.gains import to_lin
@@ -200,7 +200,7 @@ class KeyPath:
         for place, name in enumerate(("bell", "shelf")):
             if any(path.startswith(f"{name}_") for path in to):
                 shape = self._shape_in_rows(name, vars(standing) | to, rows.begins.size)
-                variable.filter_in_rows(heard.copy(), shape, rows.begins, self._shape_state[place], True, heard)
+                along.filter_in_rows(heard.copy(), shape, rows.begins, self._shape_state[place], True, heard)
             elif place in still_shapes:
                 variable.filter_still(heard.copy(), still_shapes[place], self._shape_state[place], True, heard)
         return heard
