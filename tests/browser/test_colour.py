@@ -35,3 +35,16 @@ def test_a_bass_is_given_octaves_and_stays_as_loud(desk, driver, downloads):
     assert share_above(made, 250) > 1.3 * share_above(source, 250)
     meter = pyloudnorm.Meter(RATE)
     assert abs(meter.integrated_loudness(made) - meter.integrated_loudness(source)) < 0.5
+
+
+def test_the_fets_threshold_stands_on_the_take_and_dragging_it_down_drives(desk, driver):
+    desk.add("Guitar L", "fet")
+    handle = find(driver, ".threshold-handle")
+    wait_until(lambda: handle.text == "threshold −24.0")
+
+    desk.drag(handle, 0, 40)
+
+    drive_db = wait_until(lambda: desk.track("Guitar L")["chain"][-1]["settings"]["input_db"])
+    assert drive_db > 3
+    wait_until(lambda: handle.text == f"threshold −{24 + drive_db:.1f}")
+    assert desk.red_share() > 0.01
