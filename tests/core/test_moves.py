@@ -170,10 +170,24 @@ def test_what_a_line_keeps_at_a_value_is_as_if_it_stood_there(kind):
             continue
         kept = {"moves": [{"what": f"p.{path}"}], "by": {"kind": "line", "points": [[0, value]]}}
         moved, still = run([entry], [kept], sound, [700]), run([stood], [], sound, [700])
-        # A filter that follows the analogue curve goes between steps of a ladder, 12 to an octave.
-        near = 2e-4 if kind == "dynamic_eq" and path.endswith(("freq_hz", ".q")) else 1e-9
         # The first frames are left out: a gate is made with the depth of its settings.
-        np.testing.assert_allclose(moved[:, 100:], still[:, 100:], atol=near, rtol=0, err_msg=path)
+        np.testing.assert_allclose(moved[:, 100:], still[:, 100:], atol=1e-9, rtol=0, err_msg=path)
+
+
+@pytest.mark.parametrize("motion", ["none", "compress"])
+@pytest.mark.parametrize("shape", ["bell", "low_shelf", "high_shelf"])
+def test_a_swept_band_that_follows_the_analogue_curve_is_the_exact_one_nearly(shape, motion):
+    band = {"shape": shape, "freq_hz": 900.0, "q": 1.3, "gain_db": 7.0, "motion": motion, "threshold_db": -30.0}
+
+    def made(reins, **other):
+        settings = {"match_highs": True, "bands": [band | other]}
+        return run([parse_entry({"id": "p", "type": "dynamic_eq", "settings": settings}, "x")], reins, NOISE, [1024])
+
+    for path, value in (("freq_hz", 7777.0), ("q", 2.9), ("gain_db", -4.4)):
+        kept = {"moves": [{"what": f"p.bands.0.{path}"}], "by": {"kind": "line", "points": [[0, value]]}}
+        moved, still = made([kept]), made([], **{path: value})
+        # Between steps of a ladder, 12 to an octave; at rest exactly, moving between tables of one dB.
+        assert np.sqrt(np.mean((moved - still) ** 2)) < 4e-3 * np.sqrt(np.mean((still - NOISE) ** 2)), path
 
 
 def replace_at(entry, path, value):
