@@ -47,11 +47,12 @@ lint: $(VENV)/installed-test node_modules/made
 	$(NODE)/node node_modules/eslint/bin/eslint.js src/reins/web/static/js tests/js
 	$(NODE)/node node_modules/typescript/bin/tsc -p .
 
-# Checks need no kernels, and making those leaves a core free. The longest files, those of the browser, come first.
+# Checks need no kernels, and making those leaves a core free. The longest files, those of the browser, come first; they
+# wait a good deal, so that a third worker finds room on two cores.
 test: $(VENV)/installed-test
 	$(MAKE) --no-print-directory -j 2 kernels lint browser
 	$(NODE)/node --test --test-reporter dot "tests/js/*.test.js"
-	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 soak: $(VENV)/installed-test
 	$(BIN)/python -m benchmarks.soak
