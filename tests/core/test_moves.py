@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reins.core.chainfile import parse_chain, parse_entry, parse_reins
+from reins.core.dsp.matched import matched_table
 from reins.core.engine.chain import Chain
 from reins.core.moves.rules import check
 from reins.core.moves.scales import ways_of
@@ -188,6 +189,18 @@ def test_a_swept_band_that_follows_the_analogue_curve_is_the_exact_one_nearly(sh
         moved, still = made([kept]), made([], **{path: value})
         # Between steps of a ladder, 12 to an octave; at rest exactly, moving between tables of one dB.
         assert np.sqrt(np.mean((moved - still) ** 2)) < 4e-3 * np.sqrt(np.mean((still - NOISE) ** 2)), path
+
+
+def test_where_frequency_and_q_of_a_band_both_sweep_only_tables_beside_the_way_are_made():
+    band = {"freq_hz": 900.0, "q": 1.0, "gain_db": 7.0}
+    entry = parse_entry({"id": "p", "type": "dynamic_eq", "settings": {"match_highs": True, "bands": [band]}}, "x")
+    matched_table.cache_clear()
+    ends = {"p.bands.0.freq_hz": 20.0, "p.bands.0.q": 20.0}
+    by = {"kind": "beat", "beats": 0.25, "points": [[0, 1], [0.5, 0], [1, 1]]}
+
+    out = run([entry], [rein(ends, by)], NOISE, [12000])
+
+    assert np.isfinite(out).all() and matched_table.cache_info().misses < 120  # of some 250 in the square
 
 
 def replace_at(entry, path, value):

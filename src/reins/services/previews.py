@@ -142,12 +142,16 @@ def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:
     }
 
 
-def _line(entry: ProcessorEntry) -> dict[str, float] | None:
+def _line(entry: ProcessorEntry) -> dict[str, Any] | None:
     """The level of the source from which it acts, and the drive that is in it."""
     kind = PROCESSORS[entry.type]
     if kind.line is None:
         return None
-    return {"db": kind.acts_from_db(entry.settings), "input_db": getattr(entry.settings, "input_db", 0.0)}
+    return {
+        "id": entry.id,
+        "db": kind.acts_from_db(entry.settings),
+        "input_db": getattr(entry.settings, "input_db", 0.0),
+    }
 
 
 def _fit(values: Iterable[Any]) -> bool:

@@ -145,8 +145,7 @@ class Circuit(Detecting):
         k = db_to_lin(self._settings.operating_db) * float(drive_k(self._colour.drive_db))
         plain = held / driven
         if moved is not None and "input_db" in moved.drives:
-            bend: dict[str, Any] = {"kind": self._colour.kind, "bias_pct": self._colour.bias_pct}
-            added = self._shaper.process(plain, k * to_lin(moved.drives["input_db"]), **bend)
+            added = self._shaper.add(plain, k * to_lin(moved.drives["input_db"]), self._colour)
             added *= to_lin(moved.gains["input_db"])
         else:
             added = driven * self._shaper.add(plain, k * driven, self._colour)

@@ -8,16 +8,18 @@ import numpy as np
 
 from reins.core.dsp import along, variable
 from reins.core.dsp.cuts import prewarped
-from reins.core.dsp.matched import matched_table
+from reins.core.dsp.matched import MOST_DB, STEPS_PER_DB, matched_table
 from reins.core.dsp.sweeping import straight
 from reins.core.processors.base import Array, Rows
 from reins.core.processors.eq_bands import fill_params
 from reins.core.processors.eq_settings import EqBand
 from reins.core.processors.eq_tuning import rest_params
 
-STEPS_PER_OCTAVE = 12  # of frequency and of Q: where filters that match the analogue curve are worked out
+#: Of frequency or Q: where filters that match the analogue curve are worked out; and of both, where both move.
+STEPS_PER_OCTAVE, STEPS_OF_BOTH = 12, 3
 LEAST_HZ, LEAST_Q = 20.0, 0.1
 WHERE = {"freq_hz", "q"}
+TABLE = 2 * MOST_DB * STEPS_PER_DB + 1, 5
 
 
 class InRows:
@@ -120,14 +122,21 @@ class InRows:
         (4, rows), frequency first. What stands still has one exact entry.
         """
         own = self.of(place)
-        all_hz, at_hz = _nodes(hz, LEAST_HZ) if "freq_hz" in own else ([band.freq_hz], np.zeros((2, self._count)))
-        all_q, at_q = _nodes(q, LEAST_Q) if "q" in own else ([band.q], np.zeros((2, self._count)))
-        tables = [[matched_table(band.shape, one_hz, one_q, self._rate) for one_q in all_q] for one_hz in all_hz]
-        return np.array(tables), np.concatenate([at_hz, at_q])
+        steps, still = STEPS_OF_BOTH if own >= WHERE else STEPS_PER_OCTAVE, np.zeros((2, self._count))
+        all_hz, at_hz = _nodes(hz, LEAST_HZ, steps) if "freq_hz" in own else ([band.freq_hz], still)
+        all_q, at_q = _nodes(q, LEAST_Q, steps) if "q" in own else ([band.q], still)
+        # Only what lies beside the way is worked out: a table takes two milliseconds.
+        tables = np.zeros((len(all_hz), len(all_q), *TABLE))
+        beside = {(f, k) for f, k in zip(np.floor(at_hz).flat, np.floor(at_q).flat, strict=True)}
+        for f, k in {(int(f) + df, int(k) + dk) for f, k in beside for df in (0, 1) for dk in (0, 1)}:
+            if f < len(all_hz) and k < len(all_q):
+                tables[f, k] = matched_table(band.shape, all_hz[f], all_q[k], self._rate)
+        # The way from one end of a row to the other is between their tables: so those alone are asked for.
+        return tables, np.concatenate([at_hz, at_q])
 
 
-def _nodes(ends: tuple[Array, Array], least: float) -> tuple[list[float], Array]:
+def _nodes(ends: tuple[Array, Array], least: float, steps: int) -> tuple[list[float], Array]:
     """The steps of a ladder that hold values between them, and where among them the values lie, (2, rows)."""
-    places = STEPS_PER_OCTAVE * np.log2(np.stack(ends) / least)
+    places = steps * np.log2(np.stack(ends) / least)
     low, high = math.floor(places.min()), math.floor(places.max()) + 1
-    return [least * 2.0 ** (step / STEPS_PER_OCTAVE) for step in range(low, high + 1)], places - low
+    return [least * 2.0 ** (step / steps) for step in range(low, high + 1)], places - low

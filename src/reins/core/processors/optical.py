@@ -54,7 +54,6 @@ class Optical(Circuit):
     _highs: Array | None
 
     def __init__(self, settings: Any, **more: Any) -> None:
-        self._highs_state = np.zeros((2, 2))
         super().__init__(settings, **more)
         self._highs_state = np.zeros((self._lanes, 2))
 

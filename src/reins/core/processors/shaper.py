@@ -88,16 +88,17 @@ class Shaper:
         late = self._k.process(np.ascontiguousarray(k))
         return self._raised.down(added) / np.maximum(late, LEAST_K)  # nothing has come yet of where it is not known
 
-    def add(self, signal: Array, k: float, bend: Any) -> Array:
-        """As process, by a k that stands; what is on its way, made with another k or curve, is made anew of what came
-        last, so that nothing steps.
+    def add(self, signal: Array, k: Any, bend: Any) -> Array:
+        """As process, with a curve that stands; what is on its way, made with another k or curve, is made anew of what
+        came last, so that nothing steps.
         """
         times = times_for(bend)
         how: dict[str, Any] = {"kind": bend.kind, "bias_pct": bend.bias_pct}
-        if (made_as := (k, bend.kind, bend.bias_pct, times)) != self._made_as:
+        moves = isinstance(k, np.ndarray)
+        if (made_as := (None if moves else k, bend.kind, bend.bias_pct, times)) != self._made_as:
             self._made_as = made_as
             self._raised, self._before = Raised(self._channels, times), np.zeros(self._channels)
-            self.process(self._recent, k, **how)
+            self.process(self._recent, float(k[0]) if moves else k, **how)
         self._recent = np.concatenate([self._recent, signal], axis=1)[:, -WARM_FRAMES:]
         return self.process(signal, k, **how)
 

@@ -254,7 +254,7 @@ const shown = (kit, state, data) => ({
 
   draw(answer) {
     if (answer.strip !== this.stripId) return;
-    kit.lineAt = answer.line && { id: this.processorId, ...answer.line };
+    kit.lineAt = answer.line;
     kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
     this.offer = answer.offer ?? "";
