@@ -108,6 +108,10 @@ class Desk:
         settled(self.driver)
         return self.driver.execute_script("return document.querySelector(arguments[0]).toDataURL()", selector)
 
+    def redrawn(self, *before, selector=".take-canvas"):
+        """Wait until a picture is none of those it was before; a change is kept before its picture is drawn."""
+        return wait_until(lambda: (now := self.picture(selector)) not in before and now)
+
     def red_share(self, selector=".take-canvas"):
         """Share of a picture's pixels drawn in the colour of what is held."""
         settled(self.driver)

@@ -210,7 +210,7 @@ def test_the_spectrum_is_read_and_another_laid_over_it(eq, driver):
     before = desk.picture(".spectrum-canvas")
     choose_option(driver, '[data-do="beside"] option', "Kick".__eq__)
     wait_until(lambda: driver.execute_script("return Boolean(reins.spectrum.model.shown.beside)"))
-    assert desk.picture(".spectrum-canvas") != before
+    desk.redrawn(before, selector=".spectrum-canvas")
 
 
 def test_a_band_is_heard_alone_and_spectra_move_while_it_plays(eq, driver):

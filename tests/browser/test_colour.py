@@ -21,10 +21,10 @@ def test_a_bass_is_given_octaves_and_stays_as_loud(desk, driver, downloads):
     soft = desk.picture(".harmonics-canvas")
     choose_option(driver, '[data-do="points"] option', lambda text: "Bass, heard on small speakers" in text)
     wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["kind"] == "even")
-    even = desk.picture(".harmonics-canvas")
+    even = desk.redrawn(soft, selector=".harmonics-canvas")
     desk.click('[data-setting="kind"] [data-value="odd"]')
     wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["kind"] == "odd")
-    assert len({soft, even, desk.picture(".harmonics-canvas")}) == 3
+    desk.redrawn(soft, even, selector=".harmonics-canvas")
     desk.undo()
     wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["kind"] == "even")
     assert find(driver, '[data-setting="drive_db"] .control-figure').text == "18.0"

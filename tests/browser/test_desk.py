@@ -103,14 +103,15 @@ def test_a_choice_is_kept_and_heard_of(desk):
 
 def test_the_pictures_of_the_bench_follow_the_settings(desk, driver):
     desk.add_compressor("Singer")
-    before = [desk.picture(f".{name}-canvas") for name in ("curve", "burst", "histogram", "take")]
+    pictures = [f".{name}-canvas" for name in ("curve", "burst", "histogram", "take")]
+    before = [desk.picture(picture) for picture in pictures]
 
     for setting, text in (("threshold_db", "-40"), ("ratio", "10"), ("attack_ms", "80"), ("release_ms", "900")):
         desk.type(setting, text)
     wait_until(lambda: desk.settings("Singer")["release_ms"] == 900)
 
-    after = [desk.picture(f".{name}-canvas") for name in ("curve", "burst", "histogram", "take")]
-    assert all(a != b for a, b in zip(before, after, strict=True))
+    for old, picture in zip(before, pictures, strict=True):
+        desk.redrawn(old, selector=picture)
     wait_until(lambda: float(desk.fact("deepest").split()[0].replace("−", "-")) < -15)
 
 
@@ -120,7 +121,7 @@ def test_wheel_zooms_and_the_ruler_makes_a_loop_that_plays(desk, driver):
     whole = desk.picture()
     for _ in range(6):
         ActionChains(driver).scroll_from_origin(_at(view), 0, -100).perform()
-    assert desk.picture() != whole
+    desk.redrawn(whole)
 
     top = -view.size["height"] // 2 + 8
     ActionChains(driver, duration=40).move_to_element_with_offset(view, -100, top).click_and_hold().move_by_offset(

@@ -93,7 +93,7 @@ def test_a_curve_is_taken_from_another_track_over_the_folded_sound(desk, driver)
     add_rein(desk, "beat")
     alone = desk.picture(".beat-canvas")
     choose_option(driver, '[data-do="fold-key"] option', lambda text: text == "Kick")
-    wait_until(lambda: desk.picture(".beat-canvas") != alone)
+    desk.redrawn(alone, selector=".beat-canvas")
 
     choose_option(driver, '[data-do="curve-from"] option', lambda text: text == "Hats")
     wait_until(lambda: len(points_of(desk, "Harmonium")) > 4)

@@ -127,7 +127,7 @@ def test_the_tempo_is_typed_and_the_ruler_counts_by_it(desk, driver):
     desk.type("tempo_bpm", "120")
 
     wait_until(lambda: desk.state()["document"]["tempo_bpm"] == 120)
-    assert desk.picture() != before
+    desk.redrawn(before)
     desk.undo()
     wait_until(lambda: desk.state()["document"]["tempo_bpm"] == 96)
 
@@ -142,7 +142,7 @@ def test_the_theme_is_changed_by_hand_and_kept(desk, driver):
     night = paper()
 
     assert night != day
-    assert desk.picture() != picture
+    desk.redrawn(picture)
     desk.open()
     assert paper() == night
     desk.click('[data-do="theme"]')

@@ -260,7 +260,7 @@ def test_everything_on_the_take_is_reached_by_keyboard(desk, driver):
     wait_until(lambda: document(desk)["loop"] == {"on": True, "start_frame": beat, "end_frame": 3 * beat})
     before = desk.picture(".overview")
     hand.send_keys("+", "+", "+")
-    assert desk.picture(".overview") != before  # the frame in the overview has become smaller
+    desk.redrawn(before, selector=".overview")  # the frame in the overview has become smaller
 
     name = desk.row("03 Bass", ".strip-name")
     name.send_keys(Keys.ALT, Keys.ARROW_UP)
@@ -278,7 +278,7 @@ def test_the_overview_is_dragged_to_another_part(desk, driver):
     strip = find(driver, ".overview")
     ActionChains(driver, duration=40).move_to_element_with_offset(strip, 300, 0).click().perform()
 
-    wait_until(lambda: desk.picture() != before)
+    desk.redrawn(before)
 
 
 def test_a_drawing_that_fails_does_not_stop_the_sound(desk, driver, server):
