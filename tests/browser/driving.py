@@ -62,6 +62,12 @@ class Server:
 
 
 NOT_YET = (LookupError, ValueError, StopIteration, NoSuchElementException, StaleElementReferenceException)
+# In one command, for all of a selector's elements: most of what a test waits for is that commands go to and fro.
+FIRST_SHOWN = """const shown = element => element.getClientRects().length && element.checkVisibility({visibilityProperty: true});
+return [...document.querySelectorAll(arguments[0])].find(element => shown(element.closest("select") ?? element))"""
+SETTLED = """const done = arguments[0];
+const look = () => window.reins ? reins.previews.settled().then(done) : setTimeout(look, 10);
+look()"""
 GONE = "does not belong to the document"  # how chromedriver calls an element that is put anew while it is read
 
 
@@ -109,9 +115,7 @@ def find(driver, selector):
 
 def wait_for(driver, selector, seconds=40):
     """The first element that matches and is shown."""
-    return wait_until(
-        lambda: next((e for e in driver.find_elements(By.CSS_SELECTOR, selector) if e.is_displayed()), None), seconds
-    )
+    return wait_until(lambda: driver.execute_script(FIRST_SHOWN, selector), seconds)
 
 
 def choose_option(driver, selector, fits):
@@ -126,5 +130,4 @@ def choose_option(driver, selector, fits):
 
 def settled(driver):
     """Wait until every picture asked for has been drawn."""
-    wait_until(lambda: driver.execute_script("return Boolean(window.reins)"))
-    driver.execute_async_script("const done = arguments[0]; reins.previews.settled().then(done)")
+    driver.execute_async_script(SETTLED)

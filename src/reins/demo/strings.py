@@ -73,7 +73,7 @@ def _plucked(f0: float, seconds: float, rng: np.random.Generator) -> Array:
     turns = []
     for _ in range(int(seconds * RATE / period) + 1):
         turns.append(loop)
-        loop = 0.4985 * (loop + np.roll(loop, 1))
+        loop = 0.4985 * (loop + np.concatenate((loop[-1:], loop[:-1])))
     return np.concatenate(turns)[: round(seconds * RATE)]
 
 

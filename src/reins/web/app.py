@@ -28,7 +28,7 @@ from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
 from reins.web import files, live, reins, routes, shelf
 from reins.web.bounds import Bounds
-from reins.web.guard import STATIC, static_version
+from reins.web.guard import STATIC, page_modules, static_version
 
 log = logging.getLogger(__name__)
 TEMPLATES = Path(__file__).parent / "templates"
@@ -84,7 +84,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.rein_views = ReinViews(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)
-    app.state.templates.env.globals["static"] = f"/static/{version}"
+    app.state.templates.env.globals |= {"static": f"/static/{version}", "modules": page_modules()}
     app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
     for router in (shelf.router, routes.router, files.router, reins.router):

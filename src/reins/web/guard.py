@@ -37,6 +37,13 @@ def static_version() -> str:
     return digest.hexdigest()[:12]
 
 
+def page_modules() -> list[str]:
+    """What a page's script imports, directly or not, to be asked for at once instead of one import after another."""
+    alone = {"main.js", "theme.js", "liveworker.js", "worklet.js"}  # the page or a thread of its own begins with these
+    scripts = sorted((STATIC / "js").rglob("*.js"))
+    return [path.relative_to(STATIC).as_posix() for path in scripts if path.name not in alone]
+
+
 class Guard:
     """Refuses foreign Host and Origin headers, and, with a token, whoever has not shown it; adds the security headers.
 
