@@ -20,6 +20,7 @@ from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import BLOCK_FRAMES
 from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.meters import MasterReading
+from reins.core.moves.spans import prepare_moved
 from reins.core.processors.making import prepare
 from reins.core.sessions import MAX_FRAME, Document
 from reins.core.takes import Take
@@ -57,6 +58,7 @@ class DeskPlayer:
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
         self._reading = threading.Lock()
         self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
+        _prepare_moved(self._trial)
         self._told: dict[str, str] = {}  # what has failed and was said
         self._clock = LiveClock(self._trial, self._takes(self._trial))
         self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
@@ -72,6 +74,7 @@ class DeskPlayer:
         try:
             if kind == "kept":
                 self._trial = message["document"]
+                _prepare_moved(self._trial)
             elif kind == "try":
                 # Matching waits until it is kept: the take's spectrum may have to be measured first.
                 settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
@@ -85,6 +88,7 @@ class DeskPlayer:
             elif kind == "try_rein":
                 place = {k: message[k] for k in ("strip_id", "rein_id", "rein")}
                 self._trial = PutRein(kind="put_rein", **place).tried(self._trial)
+                _prepare_moved(self._trial)
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
                 self._trial = change.apply(self._trial)[0]
@@ -265,6 +269,12 @@ class DeskPlayer:
         self._told = {what: said for what, said in self._told.items() if what.startswith("open ")}
         if self._clock.change(document, retuned):
             self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
+
+
+def _prepare_moved(document: Document) -> None:
+    """Have what reins move worked out, so that the thread that plays finds it."""
+    for strip in (*document.tracks.values(), *document.buses.values(), document.master):
+        prepare_moved(strip.reins, strip.chain, document.sample_rate)
 
 
 def _meters(block: LiveBlock) -> dict[str, Any]:

@@ -37,7 +37,8 @@ async def live(socket: WebSocket, session_id: str) -> None:
     sender = asyncio.create_task(outbox.send_all(socket))
     try:
         while (frame := await socket.receive())["type"] == "websocket.receive":
-            player.command(_command(frame.get("text") or frame.get("bytes") or ""))
+            # Beside the loop: what is tried may have to be worked out first.
+            await asyncio.to_thread(player.command, _command(frame.get("text") or frame.get("bytes") or ""))
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:

@@ -75,8 +75,9 @@ def filter_along(source, total_db, shape, turns, begins, into, length, scratch, 
         end = begins[row + 1] if row + 1 < begins.size else frames
         for start in range(begins[row], end, CHUNK):
             count = min(CHUNK, end - start)
+            given = total_db[start:]
             for i in range(count):
-                total[i] = 0.25 * total_db[start + i]
+                total[i] = 0.25 * given[i]
             db_to_amplitude(total, root, bits[1], scratch[2], bits[2], count)
             behind = into[row] + start - begins[row]
             _swept_coefficients(root, count, shape, warped, inverse_q, behind, coefficients)
@@ -122,9 +123,9 @@ def filter_along_matched(source, total_db, tables, places, begins, into, length,
         end = begins[row + 1] if row + 1 < begins.size else frames
         for start in range(begins[row], end, CHUNK):
             count = min(CHUNK, end - start)
-            least, most = steps - 1.0, 0.0
+            given, least, most = total_db[start:], steps - 1.0, 0.0
             for i in range(count):
-                place = (total_db[start + i] + MOST_DB) * STEPS_PER_DB
+                place = (given[i] + MOST_DB) * STEPS_PER_DB
                 total[i] = min(max(place, 0.0), steps - 1.0)
                 least, most = min(least, total[i]), max(most, total[i])
             first, last = min(int(least), steps - 2), min(int(most) + 1, steps - 1)

@@ -92,6 +92,7 @@ def add_curve(points, wraps, per_frame, offset, ramp, first, way, work, out):
             for k in range(count):
                 share = min(1.0, (since + k * per_frame) / ramp)
                 work[k] = jump_from[here] + (work[k] - jump_from[here]) * share
+        part = out[i : i + count]
         for k in range(count):
-            out[i + k] += way * work[k]
+            part[k] += way * work[k]
         i += count

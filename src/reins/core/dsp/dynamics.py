@@ -195,12 +195,13 @@ def levels_db(heard, start, count, scratch, bits, state, params):
 @inlined
 def _mix(gain, mixing, start, count, levelled):
     """gain = dry + wet * gain, where dry and wet move; times the output, where all lanes are acted on."""
+    output, dry, wet = mixing[0, start:], mixing[1, start:], mixing[2, start:]
     if levelled:
         for i in range(count):
-            gain[i] = mixing[0, start + i] * (mixing[1, start + i] + mixing[2, start + i] * gain[i])
+            gain[i] = output[i] * (dry[i] + wet[i] * gain[i])
     else:
         for i in range(count):
-            gain[i] = mixing[1, start + i] + mixing[2, start + i] * gain[i]
+            gain[i] = dry[i] + wet[i] * gain[i]
 
 
 @inlined
@@ -212,20 +213,20 @@ def apply_gain(source, start, count, first_gain, second_gain, params, out):
     output = params[OUTPUT]
     first_dry, first_wet = output * params[FIRST_DRY], output * params[FIRST_WET]
     second_dry, second_wet = output * params[SECOND_DRY], output * params[SECOND_WET]
-    if source.shape[0] == 1:
+    # A sum of two as an index could be negative, for all the compiler knows: parts are taken so that loops vectorise.
+    left, right = source[0, start:], source[-1, start:]
+    out_left, out_right = out[0, start:], out[-1, start:]
+    if params[MID_SIDE] > 0.0:
         for i in range(count):
-            out[0, start + i] = source[0, start + i] * (first_dry + first_wet * first_gain[i])
-    elif params[MID_SIDE] > 0.0:
+            m = 0.5 * (left[i] + right[i]) * (first_dry + first_wet * first_gain[i])
+            s = 0.5 * (left[i] - right[i]) * (second_dry + second_wet * second_gain[i])
+            out_left[i], out_right[i] = m + s, m - s
+        return
+    for i in range(count):
+        out_left[i] = left[i] * (first_dry + first_wet * first_gain[i])
+    if source.shape[0] == 2:
         for i in range(count):
-            left, right = source[0, start + i], source[1, start + i]
-            m = 0.5 * (left + right) * (first_dry + first_wet * first_gain[i])
-            s = 0.5 * (left - right) * (second_dry + second_wet * second_gain[i])
-            out[0, start + i] = m + s
-            out[1, start + i] = m - s
-    else:
-        for i in range(count):
-            out[0, start + i] = source[0, start + i] * (first_dry + first_wet * first_gain[i])
-            out[1, start + i] = source[1, start + i] * (second_dry + second_wet * second_gain[i])
+            out_right[i] = right[i] * (second_dry + second_wet * second_gain[i])
 
 
 @inlined
@@ -238,9 +239,11 @@ def apply_mixed(source, start, count, scratch, gain_lanes, params, mixing, out):
             _mix(scratch[lane], mixing, start, count, whole)
     apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params, out)
     if moves and not whole:
+        output = mixing[0, start:]
         for channel in range(out.shape[0]):
-            for i in range(start, start + count):
-                out[channel, i] *= mixing[0, i]
+            levelled = out[channel, start:]
+            for i in range(count):
+                levelled[i] *= output[i]
 
 
 @inlined

@@ -5,15 +5,91 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import kernel
+from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.decibels import db_to_amplitude
 
 Array = npt.NDArray[np.float64]
+Gain = float | Array  # one that stands, or one for each frame
+CHUNK = 1024  # frames that stay at hand between the passes over them
 
 
 @kernel("void(f8[::1], f8[::1], f8[::1])")
 def _to_lin(db, work, out):
     db_to_amplitude(db, out, out.view(np.int64), work, work.view(np.int64), db.size)
+
+
+@inlined
+def _amplitudes(db, start, count, work, out):
+    """out = amplitudes of some of the levels in dB, of which there may be one for all."""
+    if db.size == 1:
+        out[:count] = 10.0 ** (db[0] / 20.0)
+    else:
+        db_to_amplitude(db[start:], out, out.view(np.int64), work, work.view(np.int64), count)
+
+
+@kernel("void(f8[::1], f8[::1], f8[::1], f8[::1], f8[:,::1])")
+def _shares(mix_pct, output_db, wet_db, work, out):
+    for start in range(0, out.shape[1], CHUNK):
+        count = min(CHUNK, out.shape[1] - start)
+        output, dry, wet = out[0, start:], out[1, start:], out[2, start:]
+        _amplitudes(output_db, start, count, work, output)
+        _amplitudes(wet_db, start, count, work, wet)
+        for i in range(count):
+            mix = 0.01 * mix_pct[start + i if mix_pct.size > 1 else 0]
+            dry[i], wet[i] = 1.0 - mix, mix * wet[i]
+
+
+def shares(frames: int, *, mix_pct: Gain = 100.0, output_db: Gain = 0.0, wet_db: Gain = 0.0) -> Array:
+    """(3, frames): the gain of all that leaves, that of the source in it and that of what was made of it, where each
+    is a number or moves (frames,).
+    """
+    out = np.empty((3, frames))
+    _shares(_row(mix_pct), _row(output_db), _row(wet_db), np.empty(CHUNK), out)
+    return out
+
+
+def _row(gain: Gain) -> Array:
+    return gain if isinstance(gain, np.ndarray) else np.array([gain])
+
+
+@kernel("void(f8[:,::1], f8[:,::1], f8[::1], f8[::1], f8[:,::1], f8[:,::1])")
+def _blend(source, made, mix_pct, output_db, work, out):
+    alone = mix_pct.size == 1 and mix_pct[0] == 100.0
+    for start in range(0, out.shape[1], CHUNK):
+        count = min(CHUNK, out.shape[1] - start)
+        output, mix = work[1], work[2]
+        _amplitudes(output_db, start, count, work[0], output)
+        if alone:
+            for channel in range(out.shape[0]):
+                after, result = made[channel, start:], out[channel, start:]
+                for i in range(count):
+                    result[i] = output[i] * after[i]
+            continue
+        for i in range(count):
+            mix[i] = 0.01 * mix_pct[start + i if mix_pct.size > 1 else 0]
+        for channel in range(out.shape[0]):
+            before, after, result = source[channel, start:], made[channel, start:], out[channel, start:]
+            for i in range(count):
+                result[i] = output[i] * ((1.0 - mix[i]) * before[i] + mix[i] * after[i])
+
+
+def blend(source: Array, made: Array, mix_pct: Gain, output_db: Gain) -> Array:
+    """made mixed with source (channels, frames) and levelled, where one of the two or both move."""
+    out = np.empty_like(made)
+    _blend(
+        np.ascontiguousarray(source), np.ascontiguousarray(made), _row(mix_pct), _row(output_db),
+        np.empty((3, CHUNK)), out,
+    )  # fmt: skip
+    return out
+
+
+@kernel("void(f8[:,::1], f8[::1], f8[:,::1])")
+def add_at(source, gain, out):
+    """Add source (channels, frames) times a gain (frames,) to out."""
+    for channel in range(out.shape[0]):
+        part, total = source[channel], out[channel]
+        for i in range(gain.size):
+            total[i] += gain[i] * part[i]
 
 
 @kernel("void(f8[::1], f8, f8[::1], f8[::1], f8[::1])")
@@ -39,17 +115,28 @@ def to_lin(db: Array) -> Array:
     return out
 
 
-@kernel("void(f8[::1], f8[:,::1])")
-def _turn(pan_pct, out):
-    # Taylor's series of sine and cosine, to the last bit within 45 degrees of the middle: passes that vectorise.
+# Taylor's series of sine and cosine in the square of the angle, to the last bit within 45 degrees of the middle: passes
+# that vectorise, and without divisions.
+S3, S5, S7, S9, S11, S13, S15 = (-1.0 / 6, 1.0 / 120, -1.0 / 5040, 1.0 / 362880, -1.0 / 39916800, 1.0 / 6227020800,
+                                 -1.0 / 1307674368000)  # fmt: skip
+C2, C4, C6, C8, C10, C12, C14, C16 = (-1.0 / 2, 1.0 / 24, -1.0 / 720, 1.0 / 40320, -1.0 / 3628800, 1.0 / 479001600,
+                                      -1.0 / 87178291200, 1.0 / 20922789888000)  # fmt: skip
+
+
+@kernel("void(f8[::1], b1, f8[:,::1])")
+def _turn(pan_pct, stereo, out):
+    left, right = out[0], out[1]
+    loud = 1.0 if stereo else math.sqrt(0.5)
     for i in range(pan_pct.size):
         y = pan_pct[i] * (math.pi / 400.0)
         z = y * y
-        sine = y * (1.0 - z / 6.0 * (1.0 - z / 20.0 * (1.0 - z / 42.0 * (1.0 - z / 72.0 * (1.0 - z / 110.0 * (
-            1.0 - z / 156.0 * (1.0 - z / 210.0)))))))  # fmt: skip
-        cosine = 1.0 - z / 2.0 * (1.0 - z / 12.0 * (1.0 - z / 30.0 * (1.0 - z / 56.0 * (1.0 - z / 90.0 * (
-            1.0 - z / 132.0 * (1.0 - z / 182.0 * (1.0 - z / 240.0)))))))  # fmt: skip
-        out[0, i], out[1, i] = math.sqrt(0.5) * (cosine - sine), math.sqrt(0.5) * (cosine + sine)
+        sine = y * (1.0 + z * (S3 + z * (S5 + z * (S7 + z * (S9 + z * (S11 + z * (S13 + z * S15)))))))
+        cosine = 1.0 + z * (C2 + z * (C4 + z * (C6 + z * (C8 + z * (C10 + z * (C12 + z * (C14 + z * C16)))))))
+        left[i], right[i] = loud * (cosine - sine), loud * (cosine + sine)
+    if stereo:
+        for i in range(pan_pct.size):
+            left[i] = left[i] if left[i] < 1.0 else 1.0
+            right[i] = right[i] if right[i] < 1.0 else 1.0
 
 
 def pan_gains(pan_pct: float | Array, channels: int) -> Array:
@@ -58,6 +145,5 @@ def pan_gains(pan_pct: float | Array, channels: int) -> Array:
     """
     positions = np.atleast_1d(np.asarray(pan_pct, np.float64))
     sides = np.empty((2, positions.size))
-    _turn(positions, sides)
-    sides = sides if channels == 1 else np.minimum(1.0, math.sqrt(2.0) * sides)
+    _turn(positions, channels == 2, sides)
     return sides if np.ndim(pan_pct) else sides[:, 0]

@@ -342,7 +342,8 @@ def filter_moving_matched(source, rows, places, gain_db, base_db, tables, scratc
         for start in range(0, frames, CHUNK):
             count = min(CHUNK, frames - start)
             stop = start + count
+            given = gain_db[rows[band], start:stop]
             for i in range(count):
-                total[i] = gain_db[rows[band], start + i] + base_db[place]
+                total[i] = given[i] + base_db[place]
             _matched_coefficients(total, count, tables[place], coefficients)
             run_moving(source[:, start:stop], coefficients, state[place], out[:, start:stop])

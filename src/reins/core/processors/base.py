@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.gains import to_lin
+from reins.core.dsp.gains import blend
 from reins.core.remembering import BySettings
 from reins.core.settings.models import Strict
 from reins.core.time import Stream, When
@@ -112,11 +112,11 @@ class Block:
 
 def mixed(source: Array, made: Array, settings: Any, gains: Mapping[str, Array]) -> Array:
     """made blended with source by mix_pct, at output_db: as settings have them, or as they move."""
-    mix: Any = gains.get("mix_pct", settings.mix_pct) / 100.0
-    if "mix_pct" in gains or mix < 1.0:
+    if "mix_pct" in gains or "output_db" in gains:
+        return blend(source, made, gains.get("mix_pct", settings.mix_pct), gains.get("output_db", settings.output_db))
+    if settings.mix_pct < 100.0:
+        mix = settings.mix_pct / 100.0
         made = (1.0 - mix) * source + mix * made
-    if "output_db" in gains:
-        return made * to_lin(gains["output_db"])
     return made if settings.output_db == 0.0 else made * db_to_lin(settings.output_db)
 
 
@@ -224,6 +224,12 @@ class Processor(ABC):
     @classmethod
     def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
         return {}
+
+    @classmethod
+    def prepare_moved(cls, settings: Any, spans: Mapping[str, tuple[float, float]], sample_rate: int) -> None:
+        """Work out ahead what is dear of settings that move, by path from a least value to a greatest, so that the
+        thread that plays finds it.
+        """
 
     @classmethod
     def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:

@@ -23,7 +23,7 @@ from pydantic import model_validator
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import prewarped
 from reins.core.dsp.filters import butterworth_cut, butterworth_cuts, ring_s, run_sections, run_sections_in_rows
-from reins.core.dsp.gains import to_lin
+from reins.core.dsp.gains import add_at
 from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.dsp.sweeping import columns, filter_swept
 from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Processor, Rows
@@ -239,7 +239,7 @@ class Deesser(FollowingCurve):
         self._follow(heard, band, block.moved, gain_db, added)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         if block.moved is not None and "output_db" in block.moved.gains:
-            added += source * to_lin(block.moved.gains["output_db"])
+            add_at(source, self._output_moved, added)
         else:
             added += source if self._output == 1.0 else source * self._output
         return added
@@ -270,7 +270,7 @@ class Deesser(FollowingCurve):
         """What is added to the source is mix (gain - 1) band."""
         mixing = super()._mixing(moved)
         if mixing.shape[1] and self._settings.act_on == "band":
-            mixing[1] = -mixing[2]
+            mixing[1], self._output_moved = -mixing[2], mixing[0]
         return mixing
 
     @classmethod

@@ -12,7 +12,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from reins.core.dsp import dynamics
-from reins.core.dsp.gains import to_lin
+from reins.core.dsp.gains import shares, to_lin
 from reins.core.processors.base import (
     FROM_THE_START,
     NOTHING,
@@ -235,13 +235,11 @@ class Detecting(Processor):
             return NOTHING
         gains, settings = moved.gains, self._settings
 
-        def lin(name: str) -> Any:
-            return to_lin(gains[name]) if name in gains else db_to_lin(vars(settings).get(name, 0.0))
+        def of(name: str) -> Any:
+            return gains[name] if name in gains else vars(settings).get(name, 0.0)
 
-        mix = gains.get("mix_pct", settings.mix_pct) / 100.0
-        mixing = np.empty((3, self._frames))
-        mixing[0], mixing[1], mixing[2] = lin("output_db"), 1.0 - mix, mix * lin("input_db") * lin("makeup_db")
-        return mixing
+        wet_db = of("input_db") + of("makeup_db")
+        return shares(self._frames, mix_pct=of("mix_pct"), output_db=of("output_db"), wet_db=wet_db)
 
     def _heard(self, block: Block) -> Array:
         """What the detector hears, in lanes."""

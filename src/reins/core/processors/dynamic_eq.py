@@ -29,9 +29,8 @@ import numpy.typing as npt
 from reins.core.dsp import along, dynamics, variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import ring_s, sections_response
-from reins.core.dsp.gains import to_lin
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
-from reins.core.processors.base import NOTHING, Array, Block, Processor, Rows
+from reins.core.processors.base import NOTHING, Array, Block, Processor, Rows, mixed
 from reins.core.processors.eq_bands import (
     Ear,
     band_region,
@@ -41,7 +40,7 @@ from reins.core.processors.eq_bands import (
     moves,
     resting,
 )
-from reins.core.processors.eq_in_rows import WHERE, InRows
+from reins.core.processors.eq_in_rows import WHERE, InRows, prepare_tables
 from reins.core.processors.eq_settings import MOST_BANDS, DynamicEqSettings
 from reins.core.processors.eq_tuning import tune_bands
 from reins.core.processors.release import remembers_s
@@ -155,14 +154,9 @@ class DynamicEq(Processor):
             self._filter_in_rows(source, moved, out, now)
         settings = self._settings
         gains = {} if block.moved is None else block.moved.gains
-        wet: Any = gains.get("mix_pct", settings.mix_pct) / 100.0
-        if "mix_pct" in gains or wet < 1.0:
-            out = (1.0 - wet) * block.sound + (wet * self._match) * out
-        elif self._match != 1.0:
+        if self._match != 1.0:
             out *= self._match
-        if "output_db" in gains:
-            return out * to_lin(gains["output_db"])
-        return out if settings.output_db == 0.0 else out * db_to_lin(settings.output_db)
+        return mixed(block.sound, out, settings, gains)
 
     def takes(self, rows: Rows) -> bool:
         """All of them."""
@@ -279,6 +273,12 @@ class DynamicEq(Processor):
         listening = zip(self._ears, self._listeners, strict=True)
         ear = next((ear for ear, (_, rows, _) in listening if place in self._moving[rows]), None)
         return self._source if ear is None else ear.heard, region
+
+    @classmethod
+    def prepare_moved(cls, settings: Any, spans: Mapping[str, tuple[float, float]], sample_rate: int) -> None:
+        """The tables beside the ways of bands that follow the analogue curve."""
+        if settings.match_highs:
+            prepare_tables(settings.bands, spans, sample_rate)
 
     @classmethod
     def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:

@@ -1,6 +1,8 @@
 """What reins move of a dynamic EQ, over the rows of a block, ready for the kernels; see dynamic_eq.py."""
 
 import math
+from collections.abc import Mapping
+from itertools import product
 from types import SimpleNamespace
 from typing import Any
 
@@ -16,8 +18,9 @@ from reins.core.processors.eq_settings import EqBand
 from reins.core.processors.eq_tuning import rest_params
 
 #: Of frequency or Q: where filters that match the analogue curve are worked out; and of both, where both move.
-STEPS_PER_OCTAVE, STEPS_OF_BOTH = 12, 3
+STEPS_PER_OCTAVE, STEPS_OF_BOTH = 12, 6
 LEAST_HZ, LEAST_Q = 20.0, 0.1
+MOST_AHEAD = 150  # ten octaves of one of them need 121
 WHERE = {"freq_hz", "q"}
 TABLE = 2 * MOST_DB * STEPS_PER_DB + 1, 5
 
@@ -135,7 +138,23 @@ class InRows:
         return tables, np.concatenate([at_hz, at_q])
 
 
-def _nodes(ends: tuple[Array, Array], least: float, steps: int) -> tuple[list[float], Array]:
+def prepare_tables(bands: list[EqBand], spans: Mapping[str, tuple[float, float]], sample_rate: int) -> None:
+    """Work out the tables of bands whose frequency or Q may go from here to there, by path. Where both go far, most of
+    so many tables would never be asked for: they are left until they are.
+    """
+    for place, band in enumerate(bands):
+        own = {name: spans[f"bands.{place}.{name}"] for name in WHERE if f"bands.{place}.{name}" in spans}
+        if not (own and band.on):
+            continue
+        steps = STEPS_OF_BOTH if own.keys() >= WHERE else STEPS_PER_OCTAVE
+        all_hz = _nodes(own["freq_hz"], LEAST_HZ, steps)[0] if "freq_hz" in own else [band.freq_hz]
+        all_q = _nodes(own["q"], LEAST_Q, steps)[0] if "q" in own else [band.q]
+        if len(all_hz) * len(all_q) <= MOST_AHEAD:
+            for hz, q in product(all_hz, all_q):
+                matched_table(band.shape, hz, q, sample_rate)
+
+
+def _nodes(ends: tuple[Any, Any], least: float, steps: int) -> tuple[list[float], Array]:
     """The steps of a ladder that hold values between them, and where among them the values lie, (2, rows)."""
     places = steps * np.log2(np.stack(ends) / least)
     low, high = math.floor(places.min()), math.floor(places.max()) + 1

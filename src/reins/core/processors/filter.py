@@ -16,6 +16,7 @@ import numpy as np
 from reins.core.dsp import variable
 from reins.core.dsp.cuts import MovingCut, prewarped
 from reins.core.dsp.filters import butterworth_cut, ring_s, sections_response
+from reins.core.dsp.gains import blend
 from reins.core.dsp.sweeping import columns, filter_swept
 from reins.core.processors.base import Array, Block, Processor, ProcessorSettings, Rows
 from reins.core.settings import usual
@@ -127,10 +128,8 @@ class Filter(Processor):
             self._cut(cut, name, out, rows, at, to)
         for place, name in enumerate(SHAPES):
             self._shape(name, self._states[place], out, rows, at, to)
-        mix = gains.get("mix_pct", settings.mix_pct) / 100.0
-        if "mix_pct" in gains or settings.mix_pct < 100.0:
-            out = (1.0 - mix) * block.sound + mix * out
-        return out
+        mix = gains.get("mix_pct", settings.mix_pct)
+        return out if "mix_pct" not in gains and mix == 100.0 else blend(block.sound, out, mix, 0.0)
 
     def _cut(self, cut: MovingCut, name: str, out: Array, rows: Rows | None, at: Any, to: Any) -> None:
         path, standing = f"{name}_hz", vars(self._settings)[f"{name}_hz"]

@@ -22,7 +22,7 @@ from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Moved
+from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Moved, mixed
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.detecting import (
     RMS_MS,
@@ -232,7 +232,9 @@ class Multiband(Detecting):
         moved, begins = block.moved, FROM_THE_START
         all_params, begins = (self._params, begins) if moved is None else self._moving(moved)
         gains = {} if moved is None else moved.gains
-        dry = np.zeros_like(source) if gains else source
+        blends = bool(gains) and ("mix_pct" in gains or self._settings.mix_pct < 100.0)
+        dry = np.zeros_like(source) if blends else None
+        soloed = any(band.solo for band in self._settings.bands)
         for index, params in enumerate(all_params):
             gain_db = np.empty((self._gain_lanes, source.shape[1]))
             heard, band, state = watched[index], bands[index], self._state[index]
@@ -241,15 +243,15 @@ class Multiband(Detecting):
             else:
                 dynamics.follow_moving(heard, band, state, params, begins, NOTHING, self._scratch, gain_db, part)
             if gains:
-                self._level(index, part, band, dry, gains)
+                self._level(index, part, gains)
+            if dry is not None and (self._settings.bands[index].solo or not soloed):
+                dry += band
             result += part
             rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
                 self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
         if gains:  # dry and held are mixed as they are where nothing moves
-            mix = gains.get("mix_pct", self._settings.mix_pct) / 100.0
-            output = to_lin(gains["output_db"]) if "output_db" in gains else db_to_lin(self._settings.output_db)
-            result = output * ((1.0 - mix) * dry + mix * result)
+            result = mixed(result if dry is None else dry, result, self._settings, gains)
         elif self._settings.mix_pct == 0.0:
             return source * db_to_lin(self._settings.output_db)
         return from_mid_side(result) if self._mid_side else result
@@ -278,14 +280,11 @@ class Multiband(Detecting):
             made[place] = self._band_params(settings, band, base, self._sample_rate, silent=silent)
         return made
 
-    def _level(self, index: int, part: Array, band: Array, dry: Array, gains: dict[str, Array]) -> None:
-        """A band's own gain, where that moves, on what its part of the result is to be; the band joins what is dry."""
-        settings = self._settings.bands[index]
+    def _level(self, index: int, part: Array, gains: dict[str, Array]) -> None:
+        """A band's own gain, where that moves, on what its part of the result is to be."""
         own = gains.get(f"bands.{index}.gain_db")
-        if own is not None and settings.on:
+        if own is not None and self._settings.bands[index].on:
             part *= to_lin(own)
-        if settings.solo or not any(other.solo for other in self._settings.bands):
-            dry += band
 
     def _plain(self, gains: dict[str, Array]) -> Any:
         """Settings without what moves as gains: the result is then mixed and levelled in process."""
