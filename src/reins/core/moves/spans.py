@@ -1,4 +1,4 @@
-"""How far reins take settings, known before they do: so that what is dear to work out is ready when sound gets there."""
+"""How far reins take settings, known before they do: what is dear to work out is then ready when sound gets there."""
 
 from collections.abc import Sequence
 from typing import Any

@@ -225,7 +225,7 @@ class Processor(ABC):
     def _tune(cls, settings: Any, channels: int, sample_rate: int) -> dict[str, Any]:
         return {}
 
-    @classmethod
+    @classmethod  # noqa: B027 - most have nothing that is dear
     def prepare_moved(cls, settings: Any, spans: Mapping[str, tuple[float, float]], sample_rate: int) -> None:
         """Work out ahead what is dear of settings that move, by path from a least value to a greatest, so that the
         thread that plays finds it.

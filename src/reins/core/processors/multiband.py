@@ -233,7 +233,7 @@ class Multiband(Detecting):
         all_params, begins = (self._params, begins) if moved is None else self._moving(moved)
         gains = {} if moved is None else moved.gains
         blends = bool(gains) and ("mix_pct" in gains or self._settings.mix_pct < 100.0)
-        dry = np.zeros_like(source) if blends else None
+        dry: Array | None = None
         soloed = any(band.solo for band in self._settings.bands)
         for index, params in enumerate(all_params):
             gain_db = np.empty((self._gain_lanes, source.shape[1]))
@@ -244,8 +244,8 @@ class Multiband(Detecting):
                 dynamics.follow_moving(heard, band, state, params, begins, NOTHING, self._scratch, gain_db, part)
             if gains:
                 self._level(index, part, gains)
-            if dry is not None and (self._settings.bands[index].solo or not soloed):
-                dry += band
+            if blends and (self._settings.bands[index].solo or not soloed):
+                dry = band.copy() if dry is None else np.add(dry, band, out=dry)
             result += part
             rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
