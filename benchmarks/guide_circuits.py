@@ -51,7 +51,26 @@ def optical():
     picture.legend(*(row[1:] for row in rows)).save("optical-release")
 
 
+def variable_mu():
+    picture = Picture("Level out for each level in, by bias", (-48, 0), (-48, 0)).grid(
+        (-48, -36, -24, -12, 0), " dB", 12
+    )
+    level, kind = np.linspace(-48, 0, 200), PROCESSORS["variable_mu"]
+    looks = (("none", 0.0, INK, "none"), ("50 %", 50.0, COLOURS[1], "7 3"), ("100 %", 100.0, COLOURS[0], "2 3"))
+    for _, bias_pct, colour, dash in looks:
+        picture.curve(level, kind.curve_db(kind.Settings(threshold_db=-36.0, bias_pct=bias_pct), level), colour, dash)
+    picture.legend(*((word, colour, dash) for word, _, colour, dash in looks)).save("variable-mu-curve")
+
+    picture = Picture("Release 300 ms: behind 12 s, by stages", (0, 6), (-15, 0)).grid((0, 1, 2, 3, 4, 5, 6), " s", 3)
+    rows = (("none", "one", INK, "none"), ("two", "two", COLOURS[1], "7 3"), ("three", "three", COLOURS[0], "2 3"))
+    for programme, _, colour, dash in rows:
+        way = way_back("variable_mu", 12.0, -6.0, 6.0, threshold_db=-30.0, release_ms=300.0, programme=programme)
+        picture.curve(*way, colour, dash)
+    picture.legend(*(row[1:] for row in rows)).save("variable-mu-release")
+
+
 def draw():
     """All of them."""
     fet()
     optical()
+    variable_mu()

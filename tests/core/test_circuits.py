@@ -1,6 +1,7 @@
 """Compressors by kind: the laws they are known for, measured on what they do to tones, hits and notes."""
 
 import numpy as np
+import pyloudnorm
 import pytest
 
 from reins.core.chainfile import parse_entry
@@ -8,9 +9,10 @@ from reins.core.dsp.raising import LATENCY_FRAMES
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import alone
 from reins.core.processors.fet import LAW
+from reins.demo import strings, voices
 from tests.conftest import RATE
 
-KINDS = ("fet", "optical")
+KINDS = ("fet", "optical", "variable_mu")
 
 
 def made(kind, channels=1, **settings):
@@ -165,3 +167,60 @@ def test_colour_bends_and_the_gain_told_is_lined_up_with_it(kind):
     processor.process(alone(sound, RATE))
     gain = processor.gains_db["gain_db"]
     assert gain[4800 + LATENCY_FRAMES - 2] == 0.0 > gain[4800 + LATENCY_FRAMES + 20]
+
+
+def steady(levels_db, **settings):
+    """What a variable-mu stage holds of steady levels."""
+    return np.array(
+        [gain_over("variable_mu", np.full((1, 2 * RATE), 10 ** (db / 20)), **settings)[1][-1] for db in levels_db]
+    )
+
+
+def test_the_variable_mus_ratio_grows_with_level():
+    at = np.array([-36.0, -35.0, -34.0, -21.0, -20.0, -19.0])
+    out = at + steady(at, threshold_db=-40.0, knee_db=0.0, attack_ms=1.0, release_ms=50.0)
+
+    assert 1.2 < 2.0 / (out[2] - out[0]) < 2.0 and 2.0 / (out[5] - out[3]) > 6.0
+    settings = PROCESSORS["variable_mu"].Settings(threshold_db=-40.0, knee_db=0.0)
+    np.testing.assert_allclose(PROCESSORS["variable_mu"].curve_db(settings, at), out, atol=1e-3)
+
+
+def test_more_bias_holds_more_and_adds_octaves():
+    depths = [steady([-10.0], threshold_db=-30.0, bias_pct=pct)[0] for pct in (0.0, 50.0, 100.0)]
+    settings = PROCESSORS["variable_mu"].Settings
+    octaves, thirds = np.array(
+        [PROCESSORS["variable_mu"].harmonics_db(settings(bias_pct=pct))["db"][1:3] for pct in (0.0, 50.0, 100.0)]
+    ).T
+
+    assert depths[0] - 1.0 > depths[1] > depths[2] + 1.0
+    assert octaves[0] < -120 and octaves[1] > -60 and octaves[2] > octaves[1] + 3 and thirds[0] > -80
+
+
+@pytest.mark.parametrize("release_ms", [150.0, 400.0])
+def test_its_way_back_has_as_many_stages_as_asked(release_ms):
+    def halves(lit_s, programme):
+        times = {"attack_ms": 5.0, "release_ms": release_ms, "programme": programme}
+        return back_ms(lit("variable_mu", lit_s, -6.0, 40.0, threshold_db=-30.0, **times)[0], np.exp(-1))
+
+    for programme in ("none", "two", "three"):
+        assert halves(0.03, programme) == pytest.approx(release_ms, rel=0.2)  # behind a hit all are as set
+    assert halves(2.0, "none") == pytest.approx(release_ms, rel=0.02)
+    assert halves(2.0, "two") > 2.0 * release_ms
+    assert halves(12.0, "three") > 2.0 * halves(12.0, "two")
+
+
+@pytest.mark.parametrize("hue_pct", [-100.0, -50.0, 50.0, 100.0])
+def test_its_hue_is_heard_and_not_louder(hue_pct):
+    rng = np.random.default_rng(5)
+    takes = {"bass": strings.make_bass()[:, : 12 * RATE], "voice": voices.make_singer()[:, 6 * RATE : 18 * RATE]}
+    takes["noise"] = 0.1 * rng.standard_normal((1, 6 * RATE))
+    meter = pyloudnorm.Meter(RATE)
+    for name, take in takes.items():
+        plain, hued = (
+            made("variable_mu", hue_pct=pct).process(alone(np.ascontiguousarray(take), RATE))[0]
+            for pct in (0.0, hue_pct)
+        )
+        assert abs(meter.integrated_loudness(hued) - meter.integrated_loudness(plain)) < 0.5, name
+    tilted = [np.abs(np.fft.rfft(sound)) ** 2 for sound in (hued, plain)]
+    hued_lows, lows = (np.sum(p[: 6 * 400]) / np.sum(p[6 * 3000 : 6 * 15000]) for p in tilted)
+    assert hued_lows < 0.7 * lows if hue_pct > 0 else hued_lows > 1.4 * lows

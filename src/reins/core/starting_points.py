@@ -116,6 +116,27 @@ STARTING_POINTS = (
         {"threshold_db": -16, "key": {"low_cut_hz": 90}},
     ),
     StartingPoint(
+        "variable_mu", "bass", "Bass, round and level", "Loud notes come down more than quiet ones; a little darker.",
+        {"threshold_db": -26, "bias_pct": 25, "attack_ms": 15, "release_ms": 250, "hue_pct": -30},
+    ),
+    StartingPoint(
+        "variable_mu", "whole mix", "Whole mix, two decibels", "Slow in and slower out; the ratio stays low.",
+        {"threshold_db": -22, "attack_ms": 40, "release_ms": 400, "programme": "three", "key": {"low_cut_hz": 80}},
+    ),
+    StartingPoint(
+        "variable_mu", "drum bus", "Drum bus, leaned on", "Driven: hits thicken, what lies between them comes up.",
+        {"input_db": 8, "threshold_db": -20, "bias_pct": 50, "attack_ms": 25, "release_ms": 120, "programme": "none",
+         "output_db": -4},
+    ),
+    StartingPoint(
+        "variable_mu", "voice", "Voice, forward and bright", "Holds shouted words the most; a bright hue, no louder.",
+        {"threshold_db": -26, "attack_ms": 8, "release_ms": 180, "hue_pct": 40},
+    ),
+    StartingPoint(
+        "variable_mu", "voice", "Backing voices, glued", "One hand on all of them; two stages of way back.",
+        {"threshold_db": -28, "knee_db": 10, "attack_ms": 20, "release_ms": 300},
+    ),
+    StartingPoint(
         "gate", "snare", "Snare, only its own hits",
         "Listens between 700 Hz and 5 kHz alone: kick and hats do not open it, quiet strokes do.",
         {"threshold_db": -39, "hysteresis_db": 3, "attack_ms": 0.2, "hold_ms": 40, "release_ms": 90, "range_db": 40,

@@ -6,6 +6,7 @@ import math
 
 from reins.core.dsp.compiled import flush, kernel
 
+QUICK_MS, SLOW_MS = 200.0, 3000.0  # over which loudness is compared
 QUIET = 1e-9  # of the power: what lies under -90 dB is no reason to change anything
 POWERS = 4  # of source and made; of source and what the first gain made of it, over seconds
 

@@ -16,6 +16,7 @@ from reins.core.processors.limiter import Limiter, LimiterSettings
 from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
 from reins.core.processors.optical import Optical, OpticalSettings
 from reins.core.processors.sidechain import Key
+from reins.core.processors.variable_mu import VariableMu, VariableMuSettings
 
 PROCESSORS: dict[str, type[Processor]] = {
     kind.type_name: kind
@@ -23,6 +24,7 @@ PROCESSORS: dict[str, type[Processor]] = {
         Compressor,
         Fet,
         Optical,
+        VariableMu,
         Gate,
         Expander,
         Ducker,
@@ -69,4 +71,6 @@ __all__ = [
     "OpticalSettings",
     "Processor",
     "ProcessorSettings",
+    "VariableMu",
+    "VariableMuSettings",
 ]  # fmt: skip

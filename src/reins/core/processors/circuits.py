@@ -14,10 +14,13 @@ from typing import Any, ClassVar
 import numpy as np
 
 from reins.core.dsp import circuits, dynamics
+from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.dsp.gains import to_lin
 from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved, mixed
 from reins.core.processors.detecting import Detecting, KeyedSettings, part_lanes
 from reins.core.processors.shaper import (
+    DC_HZ,
+    DC_TAIL_S,
     LATENCY_FRAMES,
     Bend,
     Shaper,
@@ -55,7 +58,7 @@ class Circuit(Detecting):
 
     which: ClassVar[int]  # the gain element of dsp.circuits
     views = ("in_out", "burst", "harmonics")
-    carried = (*Detecting.carried, "_late", "_late_gain", "_shaper")
+    carried = (*Detecting.carried, "_late", "_late_gain", "_shaper", "_dc_state")
     params_size = circuits.CIRCUIT_PARAMS
     beside_kernel = ("key.",)
 
@@ -68,6 +71,8 @@ class Circuit(Detecting):
         self._late = Delay(channels, wait)
         self._late_gain = Delay(self._lanes, wait)
         self._shaper = Shaper(channels, times_for(self.colour_of(settings)))
+        self._dc = butterworth_cut("low_cut", cutoff_hz=DC_HZ, order=1, sample_rate=sample_rate)
+        self._dc_state = np.zeros((1, channels, 2))
         self.apply(settings)
 
     @classmethod
@@ -124,8 +129,14 @@ class Circuit(Detecting):
         if "input_db" in drives:
             held *= to_lin(gains["input_db"] - settings.input_db)
         held += added
+        if self._colours:
+            held = self._hued(source, held)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         return mixed(source, held, settings, gains)
+
+    def _hued(self, source: Array, held: Array) -> Array:
+        """What colour there is beside the bending."""
+        return held
 
     def _heard(self, block: Block) -> Array:
         moved = block.moved
@@ -154,6 +165,7 @@ class Circuit(Detecting):
         late_db = np.ascontiguousarray(self._late_gain.process(every)[:lanes])
         late = np.empty_like(held)
         circuits.apply_late(late_db, source, params, begins, self._scratch, late)
+        run_sections(self._dc, self._dc_state, added)  # a curve that is not alike on both sides adds a constant
         return source, late_db, late, added
 
     _colour: Bend
@@ -164,10 +176,15 @@ class Circuit(Detecting):
         plain = settings.model_copy(update={"colour_on": False, "lookahead_ms": 0.0})
         params = cls._tune(plain, 1, 48000)["_params"][0]
         wanted = np.asarray(level_db) + settings.input_db + settings.operating_db + settings.key.gain_db
-        held = circuits.static_db(wanted, params)
+        held = circuits.static_db(cls.which, wanted, params)
         mix, source = settings.mix_pct / 100.0, 10.0 ** (np.asarray(level_db) / 20.0)
         out = (1.0 - mix) * source + mix * source * 10.0 ** ((settings.input_db + held) / 20.0)
         return np.asarray(20.0 * np.log10(np.maximum(out * db_to_lin(settings.output_db), 1e-6)))
+
+    @classmethod
+    def tail_s(cls, settings: Any) -> float:
+        """With colour, as long as what takes a constant out rings."""
+        return DC_TAIL_S if settings.colour_on else 0.0
 
     @classmethod
     def harmonics_db(cls, settings: Any) -> dict[str, Any]:

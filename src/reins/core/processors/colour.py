@@ -16,11 +16,13 @@ import numpy as np
 from reins.core.dsp import variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import butterworth_cut, run_sections
-from reins.core.dsp.levelling import POWERS, level_alike
+from reins.core.dsp.levelling import POWERS, QUICK_MS, SLOW_MS, level_alike
 from reins.core.dsp.loudness import k_weighting
 from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows, mixed
 from reins.core.processors.filter import shape_columns
 from reins.core.processors.shaper import (
+    DC_HZ,
+    DC_TAIL_S,
     LATENCY_FRAMES,
     WARM_FRAMES,
     Shaper,
@@ -35,8 +37,6 @@ from reins.core.units import one_pole_k
 
 TILT_HZ = 800.0
 EDGE_ORDER = 2
-DC_HZ = 5.0
-QUICK_MS, SLOW_MS = 200.0, 3000.0  # over which loudness is compared
 
 
 class ColourSettings(ProcessorSettings):
@@ -204,7 +204,7 @@ class Colour(Processor):
     @classmethod
     def tail_s(cls, settings: Any) -> float:
         """As long as what takes a constant out rings."""
-        return 0.2
+        return DC_TAIL_S
 
     @classmethod
     def bends(cls, settings: Any, values: Array) -> Array:

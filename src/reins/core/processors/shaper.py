@@ -23,6 +23,7 @@ AUTO_BELOW_DB = ((4.0, 2), (6.5, 4))
 MOST_TIMES = 8
 
 
+DC_HZ, DC_TAIL_S = 5.0, 0.2  # below it a constant is taken out, and how long what does so rings
 WARM_FRAMES = 2048  # heard anew where what is carried was made otherwise
 TONE_DB = -12.0  # of the test tone whose harmonics are shown
 HARMONICS = 12
