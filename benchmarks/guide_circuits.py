@@ -69,8 +69,18 @@ def variable_mu():
     picture.legend(*(row[1:] for row in rows)).save("variable-mu-release")
 
 
+def three_speed():
+    picture = Picture("Way back behind a peak of 4 ms, by glide", (0, 2), (-15, 0)).grid((0, 0.5, 1, 1.5, 2), " s", 3)
+    rows = ((0.0, "none", INK, "none"), (50.0, "50 %", COLOURS[1], "7 3"), (100.0, "100 %", COLOURS[0], "2 3"))
+    for glide_pct, _, colour, dash in rows:
+        settings = {"threshold_db": -24.0, "hits_release_ms": 200.0, "body_release_ms": 1000.0, "glide_pct": glide_pct}
+        picture.curve(*way_back("three_speed", 0.004, -2.0, 2.0, **settings), colour, dash)
+    picture.legend(*(row[1:] for row in rows)).save("three-speed-glide")
+
+
 def draw():
     """All of them."""
     fet()
     optical()
     variable_mu()
+    three_speed()

@@ -48,3 +48,19 @@ def test_the_fets_threshold_stands_on_the_take_and_dragging_it_down_drives(desk,
     assert drive_db > 3
     wait_until(lambda: handle.text == f"threshold −{24 + drive_db:.1f}")
     assert desk.red_share() > 0.01
+
+
+def test_who_is_in_charge_is_seen_before_and_while_something_is_held(desk, driver):
+    desk.add("Room", "three_speed")
+    peaks = wait_until(lambda: desk.fact("in-charge-peaks"))
+    lines = desk.picture()
+
+    desk.type("peaks_db", "-24")
+
+    wait_until(lambda: desk.fact("in-charge-peaks") == "0 %" != peaks)
+    assert float(desk.fact("in-charge-hits").split()[0]) > 0
+    held = desk.redrawn(lines)
+    desk.type("threshold_db", "0")
+    wait_until(lambda: desk.fact("held") == "0 % of the take")
+    desk.redrawn(held)  # the lines are still there
+    assert driver.execute_script("return Math.max(...reins.view.model.picture.ribbon.heard_db.hits)") > -40

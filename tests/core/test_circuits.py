@@ -12,7 +12,7 @@ from reins.core.processors.fet import LAW
 from reins.demo import strings, voices
 from tests.conftest import RATE
 
-KINDS = ("fet", "optical", "variable_mu")
+KINDS = ("fet", "optical", "variable_mu", "three_speed")
 
 
 def made(kind, channels=1, **settings):

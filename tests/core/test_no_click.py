@@ -27,6 +27,7 @@ AT_WORK = {
     },
     "colour": {"drive_db": 9.0},
     "fet": {"input_db": 6.0, "attack_us": 5000.0},
+    "three_speed": {"threshold_db": -30.0, "peaks_db": -24.0},  # held at once, peaks of a low tone are corners
     "level": {"gain_db": -6.0, "sides_pct": 120.0},
     "filter": {"low_cut_hz": 200.0, "tilt_db": 3.0, "high_shelf_db": -3.0},
     "multiband": {"bands": [{"threshold_db": -30.0}, {"threshold_db": -30.0}, {}]},

@@ -46,7 +46,7 @@ def test_what_is_given_is_counted_as_what_is_taken_and_half_a_db_counts():
     taken, given = np.array([-0.499, -0.5, -0.75, -7.0, -80.0, 0.0]), np.array([0.499, 0.5, 0.75, 7.0, 80.0, 0.0])
     for gains in (taken, given):
         fold = Fold(0, 6, channels=1, sample_rate=RATE, keyed=False, banded=True)
-        fold.feed(np.zeros((1, 6)), {"gain_db": gains}, None, 0)
+        fold.feed(np.zeros((1, 6)), {"gain_db": gains}, {}, 0)
         statistics, band = fold.span().statistics(), fold.span().bands["gain_db"].statistics(6)
         assert statistics["held_pct"] == pytest.approx(100 * 4 / 6)
         assert statistics["usual_db"] == band["usual_db"] == pytest.approx(0.75 * np.sign(gains[0]))

@@ -137,6 +137,26 @@ STARTING_POINTS = (
         {"threshold_db": -28, "knee_db": 10, "attack_ms": 20, "release_ms": 300},
     ),
     StartingPoint(
+        "three_speed", "drum bus", "Drum bus, hits and room", "Hits are held quickly; the body keeps the room even.",
+        {"threshold_db": -24, "ratio": 3, "peaks_db": -6, "hits_db": 3, "hits_attack_ms": 5, "hits_release_ms": 90,
+         "body_db": 3, "body_release_ms": 300, "glide_pct": 30},
+    ),
+    StartingPoint(
+        "three_speed", "whole mix", "Whole mix, nothing sticks out", "The body carries it, one way back, barely heard.",
+        {"threshold_db": -20, "ratio": 2, "growth_pct": 40, "peaks_db": -3, "hits_db": -3, "body_db": 3,
+         "body_attack_ms": 100, "body_release_ms": 800, "glide_pct": 80, "key": {"low_cut_hz": 60}},
+    ),
+    StartingPoint(
+        "three_speed", "voice", "Voice, words and lines", "Hits are syllables, the body is the line, peaks shouts.",
+        {"threshold_db": -26, "ratio": 3, "peaks_db": -6, "hits_attack_ms": 4, "hits_release_ms": 120, "body_db": 4,
+         "body_attack_ms": 40, "body_release_ms": 500, "glide_pct": 60, "key": {"low_cut_hz": 90}},
+    ),
+    StartingPoint(
+        "three_speed", "bass", "Bass, plucks and notes", "The pluck is held as a hit, the note as the body.",
+        {"threshold_db": -24, "ratio": 4, "peaks_db": -24, "hits_attack_ms": 8, "hits_release_ms": 150, "body_db": 3,
+         "body_release_ms": 700, "glide_pct": 70},
+    ),
+    StartingPoint(
         "gate", "snare", "Snare, only its own hits",
         "Listens between 700 Hz and 5 kHz alone: kick and hats do not open it, quiet strokes do.",
         {"threshold_db": -39, "hysteresis_db": 3, "attack_ms": 0.2, "hold_ms": 40, "release_ms": 90, "range_db": 40,

@@ -69,7 +69,10 @@ class Previews:
         answer: dict[str, Any] = {**_envelopes(sound, span, start, frames, columns)}
         answer |= {"number": number, "whole": whole, "statistics": span.statistics() | {"return_s": span.return_s}}
         answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
-        answer |= {"states": span.state_columns(start, frames, columns)}
+        answer |= {
+            "states": span.state_columns(start, frames, columns),
+            "ribbon": _ribbon(span, start, frames, columns),
+        }
         answer |= {"source": _level(source), "result": _level(span.result), "histogram": _histogram(span)}
         answer |= _where_it_acts(span, start, frames, columns)
         answer |= _over_all(span, sound) if whole else {}
@@ -110,6 +113,15 @@ class Previews:
             (*place, made, processor_id), lambda: measure_span(trial, processor_id, start, frames, check)
         )
         return span, source
+
+
+def _ribbon(span: Span, start: int, frames: int, columns: int) -> dict[str, Any] | None:
+    """Who of several detectors is in charge by column, for how much of the time, and what each hears."""
+    found = span.ribbon_columns(start, frames, columns)
+    if found is None or span.ribbon is None:
+        return None
+    heard_db = {name: np.round(row.astype(np.float64), 1).tolist() for name, row in found[1].items()}
+    return {"in_charge": found[0], "shares_pct": span.ribbon.shares_pct(), "heard_db": heard_db}
 
 
 def _where_it_acts(span: Span, start: int, frames: int, columns: int) -> dict[str, Any]:

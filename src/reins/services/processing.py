@@ -54,7 +54,7 @@ class TraceWriter:
             )
             for name in moving
         ]
-        return {name: place for place, name in enumerate(told) if name.endswith("gain_db")}
+        return {name: place for place, name in enumerate(told) if name.endswith(("gain_db", "in_charge"))}
 
     def write(self, gains: list[np.ndarray], frames: int) -> None:
         """Take in the gains of the next `frames` frames."""

@@ -96,6 +96,19 @@ def fold_states(states: Array, first_frame: int, bins: npt.NDArray[np.int8], cou
         counts[LAST] = state
 
 
+@kernel("void(f8[::1], f8[:,::1], i8, i8[:,::1], f4[:,::1])")
+def fold_ribbon(charge: Array, heard: Array, first_frame: int, counts: Counts, levels: Floats) -> None:
+    """Fold who is in charge (frames), 0 nobody, into how many frames of each bin are whose (bins, speeds), and what
+    each detector hears in dB (detectors, frames) into its highest (detectors, bins).
+    """
+    for i in range(charge.size):
+        index = (first_frame + i) // BIN_FRAMES
+        counts[index, int(charge[i])] += 1
+        for row in range(heard.shape[0]):
+            if heard[row, i] > levels[row, index]:
+                levels[row, index] = heard[row, i]
+
+
 @kernel("i8(f8[::1], i8, i8[::1], i8[::1])")
 def fold_returns(gain_db: Array, count: int, state: Counts, lengths: Counts) -> int:
     """Note how long each dip takes from its deepest moment back to within HELD_DB; returns how many are noted.

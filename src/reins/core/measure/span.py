@@ -20,6 +20,7 @@ from reins.core.measure.folding import (
     fold_band,
     fold_block,
     fold_returns,
+    fold_ribbon,
     fold_states,
     furthest_of,
 )
@@ -73,6 +74,33 @@ class Band:
         }
 
 
+IN_CHARGE, HEARD = "in_charge", "heard."  # how marks of a ribbon are called
+SILENT_DB = -120.0
+
+
+@dataclass(frozen=True)
+class Ribbon:
+    """Who of several detectors is in charge (bins, 1 + detectors: frames of each bin, nobody's first), and what each
+    hears (detectors, bins) in dB, by name.
+    """
+
+    counts: Counts
+    levels: Floats
+    names: tuple[str, ...]
+
+    def shares_pct(self) -> list[float]:
+        """Of the time, how much is nobody's, and how much whose."""
+        total = self.counts.sum(axis=0)
+        return [float(part) for part in 100.0 * total / max(int(total.sum()), 1)]
+
+    def columns(self, edges: Array) -> tuple[list[int], dict[str, Array]]:
+        """Per column who is in charge for longest, of those who are at all, and the highest that each hears."""
+        whose = np.stack([reduce_columns(row, edges, np.add) for row in self.counts.T.astype(np.float64)])
+        longest = np.where(whose[1:].any(axis=0), 1 + whose[1:].argmax(axis=0), 0)
+        above = (reduce_columns(row - SILENT_DB, edges, np.maximum) for row in self.levels)  # 0, silence, outside
+        return longest.tolist(), {name: row + SILENT_DB for name, row in zip(self.names, above, strict=True)}
+
+
 @dataclass(frozen=True)
 class Span:
     """A chain's doings over frames start .. start + frames of a take, in bins of BIN_FRAMES."""
@@ -90,6 +118,7 @@ class Span:
     return_s: float | None  # with an outside key, the median time of a dip from its deepest moment back
     bands: dict[str, Band]  # of a processor whose bands move each by itself, by the name of the gain
     heard: Array | None  # of a processor that watches a band, the peaks of that, per bin
+    ribbon: Ribbon | None = None  # of one with several detectors
     before: Tap | None = None  # what comes to the processor, where that is not the source
     after: Tap | None = None  # what it makes, where that is not the result
 
@@ -132,6 +161,11 @@ class Span:
         openness = np.array([0.0, 3.0, 2.0, 1.0])[self.states]  # so that the most open is the largest
         return [(0, 3, 2, 1)[int(value)] for value in reduce_columns(openness, edges, np.maximum)]
 
+    def ribbon_columns(self, start: int, frames: int, columns: int) -> tuple[list[int], dict[str, Array]] | None:
+        """Who is in charge, and what each detector hears, per column of a part of the span."""
+        edges = (start - self.start + np.linspace(0, frames, columns + 1)) / BIN_FRAMES
+        return None if self.ribbon is None else self.ribbon.columns(edges)
+
     def statistics(self) -> dict[str, float]:
         """held_pct (share of time with at least HELD_DB taken or given), usual_db (median while so), deepest_db."""
         taken, given = _held(self.histogram), _held(self.lifted)
@@ -167,10 +201,12 @@ class Fold:
         self._states, self._counts, self._gated = np.zeros(bins, np.int8), np.zeros(GATE_COUNTS, np.int64), False
         self._dip, self._returns, self._returned = np.zeros(3, np.int64), np.zeros(MAX_RETURNS, np.int64), 0
         self._bands: dict[str, Band] = {}
+        self._ribbon: Ribbon | None = None
         self._meter = LoudnessMeter(sample_rate=sample_rate)
 
-    def feed(self, result: Array, gains_db: dict[str, Array], state: Array | None, first: int) -> None:
-        """Fold the next frames of the result, and of what the processor told."""
+    def feed(self, result: Array, gains_db: dict[str, Array], marks: dict[str, Array], first: int) -> None:
+        """Fold the next frames of the result, and of what the processor told: gains, and marks by name."""
+        state = marks.get("state")
         gain_db = gains_db.get("gain_db", np.zeros(result.shape[1]))
         if self._banded and gains_db:
             gain_db = np.empty(result.shape[1])
@@ -187,7 +223,18 @@ class Fold:
         if state is not None:
             self._gated = True
             fold_states(state, first, self._states, self._counts)
+        if IN_CHARGE in marks:
+            self._feed_ribbon(marks, first)
         self._meter.feed(result)
+
+    def _feed_ribbon(self, marks: dict[str, Array], first: int) -> None:
+        names = tuple(name.removeprefix(HEARD) for name in marks if name.startswith(HEARD))
+        if self._ribbon is None:
+            bins = self._peaks.size
+            levels = np.full((len(names), bins), SILENT_DB, np.float32)
+            self._ribbon = Ribbon(np.zeros((bins, len(names) + 1), np.int64), levels, names)
+        heard = np.stack([marks[HEARD + name] for name in names])
+        fold_ribbon(marks[IN_CHARGE], heard, first, self._ribbon.counts, self._ribbon.levels)
 
     def span(self) -> Span:
         """What all that was fed comes to."""
@@ -198,5 +245,5 @@ class Fold:
             measure_level(float(self._squares[0]), peak, samples, self._meter), self._states if self._gated else None,
             _gate_facts(self._counts, self._frames, self._rate) if self._gated else None,
             float(np.median(returns)) / self._rate if returns.size else None,
-            self._bands, self.heard if self.heard.any() else None,
+            self._bands, self.heard if self.heard.any() else None, self._ribbon,
         )  # fmt: skip

@@ -16,6 +16,7 @@ from reins.core.processors.limiter import Limiter, LimiterSettings
 from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
 from reins.core.processors.optical import Optical, OpticalSettings
 from reins.core.processors.sidechain import Key
+from reins.core.processors.three_speed import ThreeSpeed, ThreeSpeedSettings
 from reins.core.processors.variable_mu import VariableMu, VariableMuSettings
 
 PROCESSORS: dict[str, type[Processor]] = {
@@ -25,6 +26,7 @@ PROCESSORS: dict[str, type[Processor]] = {
         Fet,
         Optical,
         VariableMu,
+        ThreeSpeed,
         Gate,
         Expander,
         Ducker,
@@ -71,6 +73,8 @@ __all__ = [
     "OpticalSettings",
     "Processor",
     "ProcessorSettings",
+    "ThreeSpeed",
+    "ThreeSpeedSettings",
     "VariableMu",
     "VariableMuSettings",
 ]  # fmt: skip

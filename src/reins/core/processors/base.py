@@ -53,8 +53,9 @@ class ProcessorSettings(Strict):
 
 #: What shows a processor: the steady level in and out; its gain while a burst comes and goes; how much it changes each
 #: frequency; bands with settings of their own; open and closed along the take; what its detector hears along the take;
-#: how long its dips take to come back; the harmonics it gives a test tone.
-View = Literal["in_out", "burst", "spectrum", "bands", "states", "heard", "returns", "harmonics"]
+#: how long its dips take to come back; the harmonics it gives a test tone; who of its detectors is in charge along the
+#: take, and what each hears.
+View = Literal["in_out", "burst", "spectrum", "bands", "states", "heard", "returns", "harmonics", "ribbon"]
 
 
 FROM_THE_START = np.zeros(1, np.int64)  # where rows begin when there is one

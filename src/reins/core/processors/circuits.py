@@ -16,7 +16,7 @@ import numpy as np
 from reins.core.dsp import circuits, dynamics
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved, mixed
+from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved, View, mixed
 from reins.core.processors.detecting import Detecting, KeyedSettings, part_lanes
 from reins.core.processors.shaper import (
     DC_HZ,
@@ -33,6 +33,18 @@ from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 from reins.core.settings.paths import laid_over
 from reins.core.units import db_to_lin, ms_to_frames
+
+
+class LateGains(Delay):
+    """Gains in dB that wait for what is late."""
+
+    def lead(self, to_db: Array) -> None:
+        """Bend what waits, found with other settings, straight on to the first that was found with the new ones
+        (lanes,): so that one that is quick does not step where what has waited ends.
+        """
+        if self.frames:
+            share = np.arange(1, self.frames + 1) / self.frames
+            self._tail = self._tail + share * (to_db[:, None] - self._tail[:, -1:])
 
 
 class CircuitSettings(KeyedSettings):
@@ -57,7 +69,7 @@ class Circuit(Detecting):
     """Base of the circuits."""
 
     which: ClassVar[int]  # the gain element of dsp.circuits
-    views = ("in_out", "burst", "harmonics")
+    views: ClassVar[tuple[View, ...]] = ("in_out", "burst", "harmonics")
     carried = (*Detecting.carried, "_late", "_late_gain", "_shaper", "_dc_state")
     params_size = circuits.CIRCUIT_PARAMS
     beside_kernel = ("key.",)
@@ -65,15 +77,25 @@ class Circuit(Detecting):
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
         self._delay = Delay(channels, ms_to_frames(settings.lookahead_ms, sample_rate))
-        self._state = np.zeros((self._lanes, circuits.CIRCUIT_STATE))
+        self._state = self._make_state()
         self._colours = settings.colour_on
         wait = LATENCY_FRAMES if self._colours else 0
         self._late = Delay(channels, wait)
-        self._late_gain = Delay(self._lanes, wait)
+        self._late_gain = LateGains(self._lanes, wait)
+        self._changed = False  # whether settings have, since the last block
         self._shaper = Shaper(channels, times_for(self.colour_of(settings)))
         self._dc = butterworth_cut("low_cut", cutoff_hz=DC_HZ, order=1, sample_rate=sample_rate)
         self._dc_state = np.zeros((1, channels, 2))
         self.apply(settings)
+
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
+        """Take over new settings of equal latency; all state is kept."""
+        changed = "_settings" in vars(self)
+        super().apply(settings, over_frames=over_frames)
+        self._changed = changed
+
+    def _make_state(self) -> Array:
+        return np.zeros((self._lanes, circuits.CIRCUIT_STATE))
 
     @classmethod
     @abstractmethod
@@ -122,17 +144,20 @@ class Circuit(Detecting):
         if rows is not None and at:
             params, begins = self._params_in_rows(settings, at, rows.begins.size), rows.begins
         gain_db, held = np.empty((self._gain_lanes, frames)), np.empty_like(source)
-        circuits.run_circuit(self.which, heard, source, self._state, params, begins, self._scratch, gain_db, held)
-        added: Any = 0.0
+        self._run(heard, source, params, begins, gain_db, held)
+        added: Any = None
         if self._colours:
             source, gain_db, held, added = self._coloured(source, gain_db, held, params, begins, block.moved)
         if "input_db" in drives:
             held *= to_lin(gains["input_db"] - settings.input_db)
-        held += added
-        if self._colours:
+        if added is not None:
+            held += added
             held = self._hued(source, held)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         return mixed(source, held, settings, gains)
+
+    def _run(self, heard: Array, source: Array, params: Array, begins: Counts, gain_db: Array, held: Array) -> None:
+        circuits.run_circuit(self.which, heard, source, self._state, params, begins, self._scratch, gain_db, held)
 
     def _hued(self, source: Array, held: Array) -> Array:
         """What colour there is beside the bending."""
@@ -162,6 +187,9 @@ class Circuit(Detecting):
             added = driven * self._shaper.add(plain, k * driven, self._colour)
         source, lanes = self._late.process(source), gain_db.shape[0]
         every = np.broadcast_to(gain_db, (self._lanes, held.shape[1]))
+        if self._changed:
+            self._late_gain.lead(every[:, 0])
+            self._changed = False
         late_db = np.ascontiguousarray(self._late_gain.process(every)[:lanes])
         late = np.empty_like(held)
         circuits.apply_late(late_db, source, params, begins, self._scratch, late)
@@ -176,10 +204,15 @@ class Circuit(Detecting):
         plain = settings.model_copy(update={"colour_on": False, "lookahead_ms": 0.0})
         params = cls._tune(plain, 1, 48000)["_params"][0]
         wanted = np.asarray(level_db) + settings.input_db + settings.operating_db + settings.key.gain_db
-        held = circuits.static_db(cls.which, wanted, params)
+        held = cls._law_db(wanted, params)
         mix, source = settings.mix_pct / 100.0, 10.0 ** (np.asarray(level_db) / 20.0)
         out = (1.0 - mix) * source + mix * source * 10.0 ** ((settings.input_db + held) / 20.0)
         return np.asarray(20.0 * np.log10(np.maximum(out * db_to_lin(settings.output_db), 1e-6)))
+
+    @classmethod
+    def _law_db(cls, level_db: Array, params: Array) -> Array:
+        """The gain in dB that steady levels want."""
+        return circuits.static_db(cls.which, level_db, params)
 
     @classmethod
     def tail_s(cls, settings: Any) -> float:

@@ -51,8 +51,8 @@ def measure_span(
             told = {n: np.ascontiguousarray(rows[k][skip:]) for n, k in _rows_of(chain, processor_id).items()}
             if folding is not None:
                 folding.result()
-            state = told.pop("state", None)
-            folding = beside.submit(fold.feed, np.ascontiguousarray(result[:, skip:]), told, state, max(done, 0))
+            marks = {name: told.pop(name) for name in [*told] if not name.endswith("gain_db")}
+            folding = beside.submit(fold.feed, np.ascontiguousarray(result[:, skip:]), told, marks, max(done, 0))
             done += count
         if folding is not None:
             folding.result()

@@ -51,6 +51,7 @@ export class Bench {
     const lines = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6 })[s.kind];
     const tall = (group) => settings.filter((s) => s.group === group).reduce((sum, s) => sum + lines(s), 0);
     const [shortest] = ["Sidechain", "Level", "Time", "Detect"].toSorted((a, b) => tall(a) - tall(b));
+    this.panel.classList.toggle("is-many", names.length > 6); // more than a grid of four columns holds: they flow
     this.panel.dataset.outUnder = names.includes("Sidechain") ? shortest.toLowerCase() : "";
     this.panel.replaceChildren(...groups.map(([name, rows]) => this.group(name, rows)));
   }
@@ -125,7 +126,7 @@ export class Bench {
   }
 
   /** What it did, over the whole take. */
-  tell({ statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands }) {
+  tell({ statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands, ribbon }) {
     this.own = levels;
     const [into, out] = [before ?? source, after ?? result];
     const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace(/^-0\.0$/, "0.0").replace("-", "−")} ${unit}`.trim());
@@ -147,6 +148,10 @@ export class Bench {
         shortest: gate.shortest_ms === null ? "–" : `${gate.shortest_ms.toFixed(0)} ms`,
       });
     }
+    const inCharge = Object.keys(ribbon?.heard_db ?? {}).map((name, index, { length }) => {
+      told[`in-charge-${name}`] = `${ribbon.shares_pct[length - index].toFixed(0)} %`;
+      return [`in-charge-${name}`, `${name} in charge`];
+    });
     const parts = Object.entries(bands ?? {});
     const named = parts.map(([gain, { times, usual_db: usual, deepest_db: deepest, mean_db: mean }]) => {
       const name = gain === "gain_db" ? "the band" : gain.replace(".gain_db", "").replace("band", "band ");
@@ -159,7 +164,7 @@ export class Bench {
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
     const returns = this.views.includes("returns") ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
-      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length || !this.views.includes("in_out") ? [] : HELD_FACTS), ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
+      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length || !this.views.includes("in_out") ? [] : HELD_FACTS), ...inCharge, ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
         const row = element("div", "did-row", { "data-fact": name });
         const [term, value] = [element("dt", ""), element("dd", "")];
         [term.textContent, value.textContent] = [label, told[name]];

@@ -13,6 +13,7 @@ const FOOT = 6;
 const STRIP = 0.23; // of the height, for what is held
 const STATE_BAND = 8;
 const RIBBON = 16;
+const DENSITIES = [0, 0.3, 0.6, 1]; // of nobody, body, hits, peaks
 
 /** Where things are on a canvas of this size. @param {import("../levels.js").Levels} levels */
 export function layout(width, height, levels = USUAL) {
@@ -156,6 +157,7 @@ function envelopes(ink, place, colours, model) {
   fill(ink, colours.held, x, picture.held_db.map((held) => Math.min(place.ruler - held * place.perHeld, place.zero)), () => place.ruler);
   fill(ink, colours.let, x, picture.let_db.map((given) => Math.max(place.zero - given * place.perHeld, place.ruler)), () => place.zero);
   if (picture.states) states(ink, place, colours, x, picture.states);
+  if (picture.ribbon) ribbon(ink, place, colours, x, picture.ribbon);
   ink.restore();
 }
 
@@ -167,6 +169,23 @@ function states(ink, place, colours, x, row) {
     const tall = { 1: STATE_BAND, 2: STATE_BAND / 2, 3: 2 }[state];
     ink.fillRect(x(index), place.bottom - tall, x(index + 1) - x(index) + 0.5, tall);
   });
+}
+
+/** What each of several detectors hears, as lines, and along the foot who is in charge: one ink, the quicker the denser. */
+function ribbon(ink, place, colours, x, { in_charge: whose, heard_db: heard }) {
+  Object.values(heard).forEach((row, index) => {
+    ink.globalAlpha = DENSITIES[3 - index];
+    stroke(ink, colours.key, 1 + index / 2, ...row.map((level, column) => [x(column + 0.5), place.y(level)]));
+  });
+  ink.globalAlpha = 1;
+  ink.fillStyle = colours.sheet;
+  ink.fillRect(place.left, place.bottom - RIBBON, place.width, RIBBON);
+  ink.fillStyle = colours.key;
+  whose.forEach((who, index) => {
+    ink.globalAlpha = DENSITIES[who];
+    if (who) ink.fillRect(x(index), place.bottom - RIBBON + 1, x(index + 1) - x(index) + 0.5, RIBBON - 1);
+  });
+  ink.globalAlpha = 1;
 }
 
 /** The area between an edge (y per column) and a base. */

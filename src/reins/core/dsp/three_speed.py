@@ -1,0 +1,183 @@
+"""One gain from three detectors at once: peaks, hits and the body of a sound, each with a curve and times of its own.
+
+Each detector's level in dB, its sensitivity added, gives a wish by the shared curve; a gain follows each wish with its
+own attack and way back, and the deepest of the three is used. `glide` hands down: what the quicker one holds, times
+glide, is a wish of the slower one too, so that at 1 the way back of a lone peak is taken over by that of hits and then
+by that of the body, and at 0 each lets go by itself.
+
+The curve: d dB over the threshold, softened by the knee as in dsp.dynamics, are held by slope d, and by growth
+(1 + slope) (sqrt(d^2 + w^2) - w) more, w = GROWTH_DB: so at growth 1 the ratio goes from `ratio` to a limit.
+
+That several detectors with times of their own hold what one alone cannot is common practice; the hand-over is ours.
+"""
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.compiled import flush, inlined, kernel
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
+from reins.core.dsp.dynamics import (
+    ATTACK_K,
+    CHUNK,
+    GAIN,
+    KEY_FLOOR_DB,
+    KNEE_DB,
+    LINK,
+    LINK_BY_MEAN,
+    MEAN_SQUARE,
+    PARAMS,
+    RELEASE_K,
+    RMS_K,
+    SLOPE,
+    THRESHOLD_DB,
+    apply_gain,
+    ignore_below,
+    levels_db,
+)
+
+Array = npt.NDArray[np.float64]
+PEAKS, HITS, BODY = 0, 1, 2
+GROWTH, SENSITIVITY_DB, GLIDE = PARAMS, PARAMS + 1, PARAMS + 2  # a sensitivity of -inf is off
+SIZE = PARAMS + 3  # parameters of one detector; those of all three follow each other
+GROWTH_DB = 11.0
+LEAST_DB = 0.05  # under it nobody is in charge
+SCRATCH_ROWS = 11  # five of dsp.dynamics, and three wishes of two lanes
+
+
+@inlined
+def _tied_levels(heard, start, count, scratch, bits, state, params):
+    """The three levels in dB of tied lanes, the louder for both, into rows 0 to 2 of scratch: as levels_db gives them,
+    but all in one pass, whose sums do not wait for each other, and with one logarithm a detector.
+    """
+    left, right = heard[0, start:], heard[-1, start:]
+    peaks, hits, body = scratch[0], scratch[1], scratch[2]
+    hits_k, body_k = params[SIZE + RMS_K], params[2 * SIZE + RMS_K]
+    hit_left, hit_right = state[HITS, 0, MEAN_SQUARE], state[HITS, -1, MEAN_SQUARE]
+    body_left, body_right = state[BODY, 0, MEAN_SQUARE], state[BODY, -1, MEAN_SQUARE]
+    for i in range(count):
+        x, y = left[i], right[i]
+        hit_left, hit_right = hit_left + hits_k * (x * x - hit_left), hit_right + hits_k * (y * y - hit_right)
+        body_left, body_right = body_left + body_k * (x * x - body_left), body_right + body_k * (y * y - body_right)
+        hits[i] = hit_left if hit_left > hit_right else hit_right
+        body[i] = body_left if body_left > body_right else body_right
+    state[HITS, -1, MEAN_SQUARE], state[HITS, 0, MEAN_SQUARE] = flush(hit_right), flush(hit_left)
+    state[BODY, -1, MEAN_SQUARE], state[BODY, 0, MEAN_SQUARE] = flush(body_right), flush(body_left)
+    for i in range(count):
+        a, b = abs(left[i]), abs(right[i])
+        a = a if a > b else b
+        peaks[i] = a if a > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+    least = FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
+    for i in range(count):
+        hits[i], body[i] = hits[i] if hits[i] > least else least, body[i] if body[i] > least else least
+    for row in range(3):
+        amplitude_to_db(scratch[row], bits[row], scratch[3], bits[3], count)
+    for i in range(count):  # of a power half its dB is the level
+        hits[i], body[i] = 0.5 * hits[i], 0.5 * body[i]
+
+
+@inlined
+def _wish(level, wish, count, params):
+    slope, knee, threshold = params[SLOPE], params[KNEE_DB], params[THRESHOLD_DB]
+    more = params[GROWTH] * (1.0 + slope)
+    half, knee_scale = 0.5 * knee, 0.5 / knee if knee > 0.0 else 0.0
+    for i in range(count):
+        d = level[i] - threshold
+        u = d + half
+        u = u if u > 0.0 else 0.0
+        u = u if u < knee else knee
+        past = d - half
+        past = past if past > 0.0 else 0.0
+        over = u * u * knee_scale + past
+        wish[i] = slope * over - more * (math.sqrt(over * over + GROWTH_DB * GROWTH_DB) - GROWTH_DB)
+
+
+@inlined
+def _tell(level, told, params, count, beside):
+    """Add the sensitivity to a level, and tell the louder of it and what is told already of the lane beside."""
+    if params[KEY_FLOOR_DB] > -120.0:
+        ignore_below(level, count, params[KEY_FLOOR_DB])
+    more = params[SENSITIVITY_DB]
+    if beside:
+        for i in range(count):
+            level[i] += more
+            told[i] = level[i] if level[i] > told[i] else told[i]
+    else:
+        for i in range(count):
+            level[i] += more
+            told[i] = level[i]
+
+
+@inlined
+def _follow(wishes, gain, charge, count, params, state):
+    """The gain of one lane in dB from its three wishes, and who is in charge; state: of each detector."""
+    peaks, hits, body = state[PEAKS][GAIN], state[HITS][GAIN], state[BODY][GAIN]
+    peaks_release, glide = params[RELEASE_K], params[GLIDE]
+    hits_attack, hits_release = params[SIZE + ATTACK_K], params[SIZE + RELEASE_K]
+    body_attack, body_release = params[2 * SIZE + ATTACK_K], params[2 * SIZE + RELEASE_K]
+    to_peaks, to_hits, to_body = wishes
+    for i in range(count):
+        wish = to_peaks[i]
+        peaks = wish if wish < peaks else peaks + peaks_release * (wish - peaks)
+        wish = min(to_hits[i], glide * peaks)
+        hits += (hits_attack if wish < hits else hits_release) * (wish - hits)
+        wish = min(to_body[i], glide * hits)
+        body += (body_attack if wish < body else body_release) * (wish - body)
+        now = min(peaks, hits, body)
+        gain[i] = now
+        charge[i] = 0.0 if now > -LEAST_DB else (1.0 if body == now else (2.0 if hits == now else 3.0))
+    state[PEAKS][GAIN] = peaks if peaks < -1e-30 else 0.0
+    state[HITS][GAIN] = hits if hits < -1e-30 else 0.0
+    state[BODY][GAIN] = body if body < -1e-30 else 0.0
+
+
+@kernel(
+    "void(f8[:,::1], f8[:,::1], f8[:,:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])"
+)
+def run_three(heard, source, state, params, begins, scratch, gain_db, charge, levels, out):
+    """Hold a block; arrays as for dynamics.follow_moving, but state (3, lanes, LANE_STATE), params (rows, 3 SIZE),
+    scratch (SCRATCH_ROWS, CHUNK). charge (gain lanes, frames) is filled with who is in charge: 0 nobody, 1 body, 2
+    hits, 3 peaks; levels (3, frames) with what each detector hears, its sensitivity added, the louder lane.
+    """
+    gain_lanes, frames = gain_db.shape
+    bits = scratch.view(np.int64)
+    for row in range(begins.size):
+        end = begins[row + 1] if row + 1 < begins.size else frames
+        now = params[row]
+        for start in range(begins[row], end, CHUNK):
+            count = min(CHUNK, end - start)
+            tied = (now[LINK] == 1.0 and now[LINK_BY_MEAN] == 0.0) or heard.shape[0] == 1
+            if tied:
+                _tied_levels(heard, start, count, scratch, bits, state, now)
+            for detector in range(3):
+                own, told = now[detector * SIZE : (detector + 1) * SIZE], levels[detector, start:]
+                if not tied:
+                    levels_db(heard, start, count, scratch, bits, state[detector], own)
+                for lane in range(gain_lanes):
+                    level, wish = scratch[detector if tied else lane], scratch[5 + 3 * lane + detector]
+                    _tell(level, told, own, count, lane > 0)
+                    _wish(level, wish, count, own)
+            for lane in range(gain_lanes):
+                wishes = scratch[5 + 3 * lane], scratch[6 + 3 * lane], scratch[7 + 3 * lane]
+                gain, level = gain_db[lane, start : start + count], scratch[lane]
+                _follow(wishes, gain, charge[lane, start:], count, now, state[:, lane])
+                db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+            apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], now, out)
+
+
+@kernel("void(f8[::1], f8[::1], f8[::1], f8[::1])")
+def _law(level_db, params, work, gain_db):
+    gain_db[:] = 0.0
+    for detector in range(3):
+        own = params[detector * SIZE : (detector + 1) * SIZE]
+        _wish(level_db + own[SENSITIVITY_DB], work, level_db.size, own)
+        for i in range(level_db.size):
+            gain_db[i] = min(gain_db[i], work[i])
+
+
+def static_db(level_db: Array, params: Array) -> Array:
+    """The gain in dB that steady levels (n,) want, by parameters (3 SIZE,)."""
+    gain_db = np.empty(level_db.size)
+    _law(np.ascontiguousarray(level_db, np.float64), params, np.empty(level_db.size), gain_db)
+    return gain_db
