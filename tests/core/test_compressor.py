@@ -256,3 +256,14 @@ def test_block_sizes_from_1_to_65536_give_the_same_bits(noise, block):
     parts = [held.process(np.ascontiguousarray(noise[:, i : i + block])) for i in range(0, noise.shape[1], block)]
 
     np.testing.assert_array_equal(np.concatenate(parts, axis=1), expected)
+
+
+def test_deeper_is_as_drive_but_not_louder(noise):
+    plain = {"threshold_db": -20.0, "ratio": 4.0, "attack_ms": 2.0}
+    deeper, driven = (
+        Played(Compressor(CompressorSettings(**plain, **more), channels=2, sample_rate=RATE)).process(noise)
+        for more in ({"operating_db": 9.0}, {"input_db": 9.0, "output_db": -9.0})
+    )
+
+    np.testing.assert_allclose(deeper, driven, atol=1e-12)
+    assert Compressor.acts_from_db(CompressorSettings(**plain, operating_db=9.0, input_db=2.0)) == -31.0

@@ -133,3 +133,34 @@ def test_esses_come_down_and_vowels_stay_in_quiet_and_loud_lines():
     assert min(map(min, esses.values())) > 5
     assert abs(np.median(esses[0.0]) - np.median(esses[-voices.CHORUS_OVER_VERSE_DB])) < 1
     assert max(lost(s.start_s, s.end_s) for s in syllables) < 0.5
+
+
+def two_tones(kind, settings, levels_db=(-12.0, -12.0)):
+    """Power spectrum in dB of full scale, a bin 2 Hz, of tones at 300 Hz and 6 kHz through a processor that is late."""
+    at = np.arange(RATE) / RATE
+    sound = sum(10 ** (db / 20) * np.sin(2 * np.pi * hz * at) for db, hz in zip(levels_db, (300, 6000), strict=True))
+    out, _ = run(kind, np.stack([sound, sound]), **settings)
+    return 20 * np.log10(np.maximum(np.abs(np.fft.rfft(out[0, RATE // 2 :])) / (RATE / 4), 1e-12))
+
+
+def test_grit_bends_only_the_esses_that_are_held():
+    held = {"threshold_db": -30.0, "ratio": 8.0, "range_db": 12.0, "release_ms": 500.0}
+    plain, gritty = (two_tones("deesser", {**held, "grit_pct": pct}) for pct in (0.0, 60.0))
+    at_rest = two_tones("deesser", {**held, "grit_pct": 60.0}, (-12.0, -60.0))
+
+    assert gritty[18000 // 2] > -60 > plain[18000 // 2] + 20  # the third of the ess
+    assert gritty[900 // 2] < -110  # none of the vowel
+    assert gritty[300 // 2] == pytest.approx(plain[300 // 2], abs=0.01)
+    assert at_rest[18000 // 2] < -110  # nothing is held, nothing is bent
+
+
+def test_grit_of_a_multiband_is_each_bands_own():
+    bands = {"crossovers_hz": [1500.0]}
+    low = two_tones("multiband", {**bands, "bands": [{"grit_pct": 60.0}, {}]})
+    both = two_tones("multiband", {**bands, "grit_pct": 60.0})
+    dry = two_tones("multiband", {**bands, "grit_pct": 60.0, "mix_pct": 0.0})
+
+    assert low[900 // 2] > -60 and low[18000 // 2] < -90
+    assert both[900 // 2] == pytest.approx(low[900 // 2], abs=0.5) and both[18000 // 2] > -60
+    assert max(both[k // 2] for k in (5400, 6600, 11700, 12300)) < -70  # hardly a sum or difference of the two
+    assert dry[900 // 2] < -110 and dry[300 // 2] == pytest.approx(-12.0, abs=0.01)

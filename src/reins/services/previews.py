@@ -15,6 +15,7 @@ from reins.core.measure.levels import Level, measure_source
 from reins.core.measure.span import Span
 from reins.core.measure.tap import quietest_tenth_db
 from reins.core.processors import PROCESSORS
+from reins.core.processors.base import driven_db
 from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
@@ -155,14 +156,14 @@ def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:
 
 
 def _line(entry: ProcessorEntry) -> dict[str, Any] | None:
-    """The level of the source from which it acts, and the drive that is in it."""
+    """The level of the source from which it acts, and by how much it hears it louder."""
     kind = PROCESSORS[entry.type]
     if kind.line is None:
         return None
     return {
         "id": entry.id,
         "db": kind.acts_from_db(entry.settings),
-        "input_db": getattr(entry.settings, "input_db", 0.0),
+        "driven_db": driven_db(entry.settings),
     }
 
 

@@ -121,6 +121,11 @@ def mixed(source: Array, made: Array, settings: Any, gains: Mapping[str, Array])
     return made if settings.output_db == 0.0 else made * db_to_lin(settings.output_db)
 
 
+def driven_db(settings: Any) -> float:
+    """By how much a processor hears its own sound louder than it comes."""
+    return float(getattr(settings, "input_db", 0.0)) + float(getattr(settings, "operating_db", 0.0))
+
+
 def alone(sound: Array, sample_rate: int) -> Block:
     """A block of a sound by itself, at the beginning of time."""
     return Block(sound, When(Stream(0), 0, sound.shape[1], sample_rate))
@@ -275,7 +280,7 @@ class Processor(ABC):
     @classmethod
     def acts_from_db(cls, settings: Any) -> float:
         """The level of the source, of a processor with a level, from which it acts."""
-        return float(getattr(settings, cls.line or "") - getattr(settings, "input_db", 0.0))
+        return float(getattr(settings, cls.line or "")) - driven_db(settings)
 
     @classmethod
     def reach_db(cls, settings: Any) -> dict[str, float]:

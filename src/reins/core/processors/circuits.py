@@ -16,7 +16,7 @@ import numpy as np
 from reins.core.dsp import circuits, dynamics
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved, View, mixed
+from reins.core.processors.base import FROM_THE_START, Array, Block, Counts, Delay, Moved, View, driven_db, mixed
 from reins.core.processors.detecting import Detecting, KeyedSettings, part_lanes
 from reins.core.processors.shaper import (
     DC_HZ,
@@ -30,7 +30,7 @@ from reins.core.processors.shaper import (
     times_for,
 )
 from reins.core.settings import usual
-from reins.core.settings.describing import choice, number
+from reins.core.settings.describing import choice
 from reins.core.settings.paths import laid_over
 from reins.core.units import db_to_lin, ms_to_frames
 
@@ -56,10 +56,7 @@ class CircuitSettings(KeyedSettings):
         0.0, "Level into it; more drives it further into what it holds.", group="Level", label="Drive", step=0.5,
         moves="drive",
     )  # fmt: skip
-    operating_db: float = number(
-        0.0, -24, 24, label="Deeper", unit="dB", group="Level", step=0.5, scale="db", moves=False,
-        help="Moves the whole setting deeper into the sound, or shallower, without what leaves getting louder.",
-    )  # fmt: skip
+    operating_db: float = usual.operating_db()
     hold_on: bool = choice(True, label="Hold", group="Level", help="Off, it takes nothing: colour alone.")
     colour_on: bool = choice(True, label="Colour", group="Level", help="Off, it is as clean as the compressor.")
     oversampling: usual.TimesRaised = usual.raised(group="Time")  # type: ignore[assignment]
@@ -121,8 +118,7 @@ class Circuit(Detecting):
         if not settings.hold_on:
             params[..., dynamics.SLOPE] = 0.0
         return super()._tune(settings, channels, sample_rate, rows) | {
-            "_params": params, "_input": db_to_lin(settings.input_db + settings.operating_db),
-            "_colour": cls.colour_of(settings),
+            "_params": params, "_colour": cls.colour_of(settings),
         }  # fmt: skip
 
     @classmethod
@@ -163,14 +159,6 @@ class Circuit(Detecting):
         """What colour there is beside the bending."""
         return held
 
-    def _heard(self, block: Block) -> Array:
-        moved = block.moved
-        if moved is not None and "input_db" in moved.drives:
-            by_db = moved.drives["input_db"] + self._settings.operating_db
-            deeper = Moved(moved.gains, {"input_db": by_db}, moved.rows)
-            block = Block(block.sound, block.when, block.keys, deeper)
-        return super()._heard(block)
-
     def _coloured(
         self, source: Array, gain_db: Array, held: Array, params: Array, begins: Counts, moved: Moved | None
     ) -> tuple[Array, Array, Array, Array]:
@@ -203,7 +191,7 @@ class Circuit(Detecting):
         """Steady level out for each steady level in: its law, at once."""
         plain = settings.model_copy(update={"colour_on": False, "lookahead_ms": 0.0})
         params = cls._tune(plain, 1, 48000)["_params"][0]
-        wanted = np.asarray(level_db) + settings.input_db + settings.operating_db + settings.key.gain_db
+        wanted = np.asarray(level_db) + driven_db(settings) + settings.key.gain_db
         held = cls._law_db(wanted, params)
         mix, source = settings.mix_pct / 100.0, 10.0 ** (np.asarray(level_db) / 20.0)
         out = (1.0 - mix) * source + mix * source * 10.0 ** ((settings.input_db + held) / 20.0)

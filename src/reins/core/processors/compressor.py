@@ -6,6 +6,8 @@ way back, which starts hold_ms after the last moment that wanted at least as muc
 
 Automatic release: see processors.release.
 
+operating_db raises what is heard and lowers what leaves alike: the whole setting lies deeper in the sound.
+
 Where the brief is silent: input_db drives detector and signal alike (not an outside key); makeup and mix act only on
 the lanes of `apply_to`, the others pass as they came but for output_db; a mono signal has one lane, so channels,
 link_pct and apply_to do nothing to it; a mono signal keyed in stereo is held by the linked key.
@@ -40,6 +42,7 @@ class CompressorSettings(DetectorSettings):
         step=0.5,
         moves="drive",
     )
+    operating_db: float = usual.operating_db()
     attack_ms: float = usual.attack_ms(10.0, "How long until it acts; slow leaves the start of a hit as it is.")
     hold_ms: float = usual.hold_ms(0.0, "How long it stays down before it starts to let go.")
     release_ms: float = usual.release_ms(

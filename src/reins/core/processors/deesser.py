@@ -23,18 +23,19 @@ from pydantic import model_validator
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import prewarped
 from reins.core.dsp.filters import butterworth_cut, butterworth_cuts, ring_s, run_sections, run_sections_in_rows
-from reins.core.dsp.gains import add_at
+from reins.core.dsp.gains import add_at, to_lin
 from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.dsp.sweeping import columns, filter_swept
 from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Processor, Rows
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
+from reins.core.processors.shaper import LATENCY_FRAMES, Bend, Grit, grit
 from reins.core.processors.sidechain import lanes_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 from reins.core.settings.models import MisfitError
-from reins.core.units import db_to_lin
+from reins.core.units import db_to_lin, ms_to_frames
 
 DETECTOR_ORDER = 4
 EDGES = ("low_hz", "high_hz")
@@ -80,6 +81,10 @@ class DeesserSettings(KeyedSettings):
         60.0, "How long it takes to go back; too long takes highs from the vowel after the ess."
     )
     auto_release: bool = usual.auto_release("Lets go quickly after a lone ess, slowly after many.")
+    grit_pct: float = usual.share_pct(
+        0.0, "Bends what is being held, and nothing else: harmonics in place of the edge.", label="Grit", group="Out",
+        moves=False,
+    )  # fmt: skip
 
     def bound(self, moved: dict[str, Any]) -> None:
         """The upper edge stays above the lower one; the threshold where `relative` has it."""
@@ -166,7 +171,21 @@ class Deesser(FollowingCurve):
     def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
         """The lookahead in frames, and how far a level measured from both sides reaches."""
         own = super().latency_of(settings, sample_rate=sample_rate)
-        return own + (ahead_frames(sample_rate) if cls._looks_ahead(settings) else 0)
+        return own + cls._seen_ahead(settings, sample_rate) + (LATENCY_FRAMES if settings.grit_pct else 0)
+
+    @classmethod
+    def _seen_ahead(cls, settings: Any, sample_rate: int) -> int:
+        return ahead_frames(sample_rate) if cls._looks_ahead(settings) else 0
+
+    @property
+    def latency_frames(self) -> int:
+        """What it sees ahead, and with grit the way to the raised rate and back."""
+        return self._delay.frames + (0 if self._grit is None else LATENCY_FRAMES)
+
+    @property
+    def leaves_late(self) -> int:
+        """What it sees ahead: grit comes after its gains."""
+        return self._delay.frames
 
     @classmethod
     def tail_s(cls, settings: Any) -> float:
@@ -187,13 +206,17 @@ class Deesser(FollowingCurve):
         self._reference = Reference(lanes, sample_rate, ahead=ahead)
         self._band_late = Delay(lanes, ahead_frames(sample_rate) if ahead else 0)
         self._band_state = np.zeros((channels, 2))
+        self._grit = Grit(channels) if settings.grit_pct else None
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
+        seen = ms_to_frames(settings.lookahead_ms, sample_rate) + self._seen_ahead(settings, sample_rate)
+        self._delay = Delay(channels, seen)
 
     beside_kernel = ("key.", *EDGES)
-    carried = (*FollowingCurve.carried, "_edge_state", "_reference", "_band_late", "_band_state")
+    carried = (*FollowingCurve.carried, "_edge_state", "_reference", "_band_late", "_band_state", "_grit")
     _edges: Array
     _band: Array
     _output: float
+    _bent: Bend
 
     @classmethod
     def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
@@ -210,7 +233,7 @@ class Deesser(FollowingCurve):
                 params[..., dry : dry + 2] = (0.0, 0.0) if untouched else (-mix, mix)
         return tuned | {
             "_edges": edges(settings, sample_rate), "_band": held_band(settings, sample_rate),
-            "_output": db_to_lin(settings.output_db),
+            "_output": db_to_lin(settings.output_db), "_bent": grit(settings.grit_pct),
         }  # fmt: skip
 
     def _heard(self, block: Block) -> Array:
@@ -230,19 +253,29 @@ class Deesser(FollowingCurve):
 
     def process(self, block: Block) -> Array:
         """The result for the next block."""
-        if self._settings.act_on == "whole":
-            return super().process(block)
-        gain_db = np.empty((self._gain_lanes, block.sound.shape[1]))
-        added, band = np.empty_like(block.sound), np.empty_like(block.sound)
+        gain_db, out = np.empty((self._gain_lanes, block.sound.shape[1])), np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
-        self._take_band(source, block.moved, band)
-        self._follow(heard, band, block.moved, gain_db, added)
-        self.gains_db = {"gain_db": self._furthest(gain_db)}
-        if block.moved is not None and "output_db" in block.moved.gains:
-            add_at(source, self._output_moved, added)
+        output: Any = self._output
+        if self._settings.act_on == "whole":
+            self._follow(heard, source, block.moved, gain_db, out)
+            if block.moved is not None and "output_db" in block.moved.gains and self._grit is not None:
+                output = to_lin(block.moved.gains["output_db"])
+            taken = None if self._grit is None else output * source - out
         else:
-            added += source if self._output == 1.0 else source * self._output
-        return added
+            band = np.empty_like(block.sound)
+            self._take_band(source, block.moved, band)
+            self._follow(heard, band, block.moved, gain_db, out)
+            taken = None if self._grit is None else -out
+            if block.moved is not None and "output_db" in block.moved.gains:
+                output = self._output_moved
+                add_at(source, output, out)
+            else:
+                out += source if output == 1.0 else source * output
+        self.gains_db = {"gain_db": self._furthest(gain_db)}
+        if self._grit is not None and taken is not None:
+            out = self._grit.process(out, [taken], [output], [self._bent])
+            self.gains_db = self._grit.told(self.gains_db)
+        return out
 
     def _take_band(self, source: Array, moved: Moved | None, band: Array) -> None:
         """The band that is held, into band; a band that moves does so as it stands where what leaves came in."""

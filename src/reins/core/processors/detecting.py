@@ -26,6 +26,7 @@ from reins.core.processors.base import (
     Rows,
     View,
     alone,
+    driven_db,
 )
 from reins.core.processors.release import remembers_s
 from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
@@ -163,7 +164,7 @@ class Detecting(Processor):
     def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
         return {
             "_settings": settings,
-            "_input": db_to_lin(vars(settings).get("input_db", 0.0)),
+            "_input": db_to_lin(driven_db(settings)),
             "_mid_side": settings.channels == "mid_side" and channels == 2,
             "_link": 1.0 if channels == 1 else settings.link_pct / 100.0,
         }
@@ -192,7 +193,8 @@ class Detecting(Processor):
         params[..., dynamics.LINK] = base["_link"]
         params[..., dynamics.LINK_BY_MEAN] = settings.link_by == "mean"
         mix = settings.mix_pct / 100.0
-        acting = (1.0 - mix, mix * base["_input"] * db_to_lin(vars(settings).get("makeup_db", 0.0)))
+        given = vars(settings)
+        acting = (1.0 - mix, mix * db_to_lin(given.get("input_db", 0.0) + given.get("makeup_db", 0.0)))
         apply_to = "both" if channels == 1 else settings.apply_to
         untouched = (1.0, 0.0)
         params[..., dynamics.OUTPUT] = db_to_lin(settings.output_db)
@@ -209,7 +211,7 @@ class Detecting(Processor):
     def _moving(self, moved: Moved) -> tuple[Array, Counts]:
         """(rows, PARAMS) of the kernel over a block, and the frames at which the rows begin."""
         settings, rows = self._settings, moved.rows
-        if moved.gains:
+        if self._mixes_aside(moved):
             settings = _plain.get(settings, tuple(moved.gains), lambda: self._plain(moved.gains))
         at = (
             {} if rows is None else {k: values for k, values in rows.at.items() if not k.startswith(self.beside_kernel)}
@@ -217,6 +219,10 @@ class Detecting(Processor):
         if rows is None or not at:
             return self.tuned(settings, self._channels, self._sample_rate)["_params"], FROM_THE_START
         return self._params_in_rows(settings, at, rows.begins.size), rows.begins
+
+    def _mixes_aside(self, moved: Moved) -> bool:
+        """Whether what the kernel makes is mixed and levelled beside its parameters."""
+        return bool(moved.gains)
 
     def _plain(self, gains: dict[str, Array]) -> Any:
         """Settings without what is mixed by _mixing while gains move."""
@@ -249,7 +255,7 @@ class Detecting(Processor):
             return self.key_heard
         key, self._frames = self._settings.key, block.sound.shape[1]
         if moved is not None and "input_db" in moved.drives:
-            own = block.sound * to_lin(moved.drives["input_db"])
+            own = block.sound * to_lin(moved.drives["input_db"] + vars(self._settings).get("operating_db", 0.0))
         else:
             own = block.sound if self._input == 1.0 else block.sound * self._input
         signal = own if self._hears_itself else gathered(key, own, block.keys, self._lanes)

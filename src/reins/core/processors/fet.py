@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp import circuits, dynamics
-from reins.core.processors.base import Array
+from reins.core.processors.base import Array, driven_db
 from reins.core.processors.circuits import Circuit, CircuitSettings
 from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, slow_drain_ms
 from reins.core.processors.shaper import Bend
@@ -77,7 +77,7 @@ class Fet(Circuit):
     @classmethod
     def acts_from_db(cls, settings: Any) -> float:
         """The fixed threshold, less what drives into it."""
-        return float(law_of(settings.ratio)[0]) - settings.input_db - settings.operating_db
+        return float(law_of(settings.ratio)[0]) - driven_db(settings)
 
     @classmethod
     def _set_element(cls, settings: Any, params: Array, sample_rate: int) -> None:

@@ -22,7 +22,7 @@ from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Moved, mixed
+from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Delay, Moved, mixed
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.detecting import (
     RMS_MS,
@@ -34,6 +34,7 @@ from reins.core.processors.detecting import (
     to_mid_side,
 )
 from reins.core.processors.release import remembers_s
+from reins.core.processors.shaper import LATENCY_FRAMES, Bend, Grit, grit
 from reins.core.processors.sidechain import filtered, names_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, listed, number
@@ -50,7 +51,7 @@ BOUND_STEP = 2.0 ** (1.0 / 3.0)
 COLUMNS = {
     "on": "on", "mute": "mute", "solo": "solo", "direction": "mode", "threshold_db": "threshold", "ratio": "ratio",
     "knee_db": "knee", "range_db": "reach", "attack_ms": "attack", "hold_ms": "hold", "release_ms": "release",
-    "auto_release": "auto", "rms_pct": "average", "gain_db": "gain",
+    "auto_release": "auto", "rms_pct": "average", "gain_db": "gain", "grit_pct": "grit",
 }  # fmt: skip
 
 
@@ -79,6 +80,9 @@ class MultibandBand(Strict):
         0.0, "0 catches peaks, 100 follows the average over 10 ms.", group="Time", label="Average"
     )
     gain_db: float = usual.gain_db(0.0, "Level of this band after it has been moved.", group="Out", label="Gain")
+    grit_pct: float = usual.share_pct(
+        0.0, "Bends what is made of this band: harmonics of it, without level.", label="Grit", group="Out", moves=False
+    )
 
 
 class MultibandSettings(KeyedSettings):
@@ -99,6 +103,11 @@ class MultibandSettings(KeyedSettings):
     amount_pct: float = number(
         100.0, 0, 150, label="Amount", unit="%", group="Level", step=1,
         help="Scales how far every band moves, all at once.",
+    )  # fmt: skip
+
+    grit_pct: float = usual.share_pct(
+        0.0, "Bends what is made of all bands, each by itself; added to their own.", label="Grit", group="Level",
+        moves=False,
     )  # fmt: skip
 
     @field_validator("crossovers_hz")
@@ -143,6 +152,11 @@ class MultibandSettings(KeyedSettings):
         return self
 
 
+def _bent(settings: Any) -> list[Bend]:
+    """How each band is bent."""
+    return [grit(min(100.0, band.grit_pct + settings.grit_pct)) for band in settings.bands]
+
+
 class Multiband(Detecting):
     """The processor; see the module's docstring for its meaning."""
 
@@ -154,7 +168,7 @@ class Multiband(Detecting):
     line = None
     timed_with = {"crossovers_hz": [150.0, 1000.0, 6000.0], "bands": [{"threshold_db": -30.0}] * 4}
     Settings = MultibandSettings
-    carried = (*Detecting.carried, "_split", "_split_key")
+    carried = (*Detecting.carried, "_split", "_split_key", "_grit", "_dry_late")
     beside_kernel = ("key.", "crossovers_hz.")
     _params: Any  # of each band
 
@@ -164,7 +178,22 @@ class Multiband(Detecting):
         self._split = Splitter(crossovers, channels=channels, sample_rate=sample_rate)
         self._split_key: Splitter | None = None  # where it hears what it splits anyway
         self._state = np.zeros((count, self._lanes, dynamics.LANE_STATE))
+        self._delay = Delay(channels, ms_to_frames(settings.lookahead_ms, sample_rate))
+        self._grit, self._dry_late = None, Delay(channels, LATENCY_FRAMES)
+        if any(how.drive_db for how in _bent(settings)):
+            self._grit = Grit(channels, count)
         self.apply(settings)
+
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """The lookahead, and with grit the way to the raised rate and back."""
+        gritty = any(how.drive_db for how in _bent(settings))
+        return super().latency_of(settings, sample_rate=sample_rate) + (LATENCY_FRAMES if gritty else 0)
+
+    @property
+    def latency_frames(self) -> int:
+        """The lookahead, and with grit the way to the raised rate and back."""
+        return self._delay.frames + (0 if self._grit is None else LATENCY_FRAMES)
 
     def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of equal latency; state is kept as long as the number of bands stays."""
@@ -230,9 +259,14 @@ class Multiband(Detecting):
         result, part = np.zeros_like(source), np.empty_like(source)
         self.gains_db = {}
         moved, begins = block.moved, FROM_THE_START
+        if moved is None and self._grit is not None:
+            moved = Moved()
         all_params, begins = (self._params, begins) if moved is None else self._moving(moved)
         gains = {} if moved is None else moved.gains
-        blends = bool(gains) and ("mix_pct" in gains or self._settings.mix_pct < 100.0)
+        blends = (
+            moved is not None and self._mixes_aside(moved) and ("mix_pct" in gains or self._settings.mix_pct < 100.0)
+        )
+        parts: list[Array] = []
         dry: Array | None = None
         soloed = any(band.solo for band in self._settings.bands)
         for index, params in enumerate(all_params):
@@ -247,9 +281,17 @@ class Multiband(Detecting):
             if blends and (self._settings.bands[index].solo or not soloed):
                 dry = band.copy() if dry is None else np.add(dry, band, out=dry)
             result += part
+            if self._grit is not None:
+                parts.append(from_mid_side(part) if self._mid_side else part.copy())
             rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
                 self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
+        if self._grit is not None:
+            dry = result if dry is None else dry
+            result, dry = (from_mid_side(sound) if self._mid_side else sound for sound in (result, dry))
+            bent = self._grit.process(result, parts, [1.0] * len(parts), _bent(self._settings))
+            self.gains_db = self._grit.told(self.gains_db)
+            return mixed(self._dry_late.process(dry), bent, self._settings, gains)
         if gains:  # dry and held are mixed as they are where nothing moves
             result = mixed(result if dry is None else dry, result, self._settings, gains)
         elif self._settings.mix_pct == 0.0:
@@ -285,6 +327,9 @@ class Multiband(Detecting):
         own = gains.get(f"bands.{index}.gain_db")
         if own is not None and self._settings.bands[index].on:
             part *= to_lin(own)
+
+    def _mixes_aside(self, moved: Moved) -> bool:
+        return self._grit is not None or super()._mixes_aside(moved)
 
     def _plain(self, gains: dict[str, Array]) -> Any:
         """Settings without what moves as gains: the result is then mixed and levelled in process."""

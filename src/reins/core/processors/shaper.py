@@ -27,6 +27,7 @@ DC_HZ, DC_TAIL_S = 5.0, 0.2  # below it a constant is taken out, and how long wh
 WARM_FRAMES = 2048  # heard anew where what is carried was made otherwise
 TONE_DB = -12.0  # of the test tone whose harmonics are shown
 HARMONICS = 12
+GRIT_DB = 36.0  # of drive, at all of it
 PERIOD = 4096  # samples of the test tone's period
 
 
@@ -116,3 +117,35 @@ def harmonics_db(bend: Any) -> dict[str, Any]:
     spectrum = np.abs(np.fft.rfft(bends(bend, sine))) / (PERIOD / 2)
     shown = 20.0 * np.log10(np.maximum(spectrum[1 : HARMONICS + 1], 1e-7))
     return {"tone_db": TONE_DB, "db": np.round(shown, 2).tolist()}
+
+
+def grit(pct: float) -> Bend:
+    """How a part of a sound is bent by a share of grit: at all levels, odd harmonics."""
+    return Bend(GRIT_DB * pct / 100.0, "soft", 0.0, "auto")
+
+
+class Grit:
+    """What bending adds to parts of a sound, and the rest of it, which waits as long."""
+
+    carried = ("_shapers", "_late", "_late_rows")
+
+    def __init__(self, channels: int, parts: int = 1) -> None:
+        self._shapers = [Shaper(channels, 1) for _ in range(parts)]
+        self._late = Delay(channels, LATENCY_FRAMES)
+        self._late_rows: dict[str, Delay] = {}
+
+    def process(self, whole: Array, parts: list[Array], levels: Any, bent: list[Bend]) -> Array:
+        """The whole, late, with what is added to its parts (channels, frames); levels: how much louder than they are to
+        be bent the parts stand, one for each, a number or one a frame.
+        """
+        out = self._late.process(whole).copy()
+        for shaper, part, level, how in zip(self._shapers, parts, levels, bent, strict=True):
+            if how.drive_db > 0.0:
+                out += shaper.add(part, drive_k(how.drive_db) / level, how)
+        return out
+
+    def told(self, gains_db: dict[str, Array]) -> dict[str, Array]:
+        """Gains by the frame, as late."""
+        for name in gains_db:
+            self._late_rows.setdefault(name, Delay(1, LATENCY_FRAMES))
+        return {name: self._late_rows[name].process(row[None])[0] for name, row in gains_db.items()}

@@ -105,6 +105,14 @@ def gain_db(default: float, help: str, *, label: str, group: str, step: float = 
     return number(default, -24, 24, label=label, unit="dB", group=group, step=step, scale="db", moves=moves, help=help)
 
 
+def operating_db() -> Any:
+    """How much deeper it works in the sound than that comes."""
+    return number(
+        0.0, -24, 24, label="Deeper", unit="dB", group="Level", step=0.5, scale="db", moves=False,
+        help="Moves the whole setting deeper into the sound, or shallower, without what leaves getting louder.",
+    )  # fmt: skip
+
+
 def share_pct(default: float, help: str, *, label: str, group: str, moves: Moves = "grid") -> Any:
     """A share of the whole."""
     return number(default, 0, 100, label=label, unit="%", group=group, step=1, moves=moves, help=help)

@@ -2,6 +2,7 @@
 
 import { element, makeControl } from "./control.js";
 import { paintCurve } from "./draw/curve.js";
+import { drivenDb } from "./levels.js";
 import { valueAtPath } from "./paths.js";
 import { paintBurst, paintHarmonics, paintHistogram } from "./draw/small.js";
 
@@ -194,7 +195,7 @@ export class Bench {
     if (!this.answer?.curve || !this.settings) return;
     paintCurve(this.curve, {
       curve: this.answer.curve, levels: this.own ?? this.levels, now: this.now, axis: this.axis,
-      thresholdDb: this.lineDrives ? this.to.threshold() : this.settings[this.line] - (this.settings.input_db ?? 0), kneeDb: this.settings.knee_db ?? 0,
+      thresholdDb: this.lineDrives ? this.to.threshold() : this.settings[this.line] - drivenDb(this.settings), kneeDb: this.settings.knee_db ?? 0,
     });
   }
 }

@@ -42,3 +42,6 @@ export function lines({ top, floor }, perDb) {
   for (let level = Math.floor(top / every) * every; level >= floor; level -= every) found.push(level);
   return found;
 }
+
+/** By how much a processor hears its own sound louder than it comes. @param {{input_db?: number, operating_db?: number}} settings */
+export const drivenDb = (settings) => (settings.input_db ?? 0) + (settings.operating_db ?? 0);

@@ -1,6 +1,7 @@
 // @ts-check
 // The settings of the chosen processor in the hand: tried while they move, kept when they are let go.
 
+import { drivenDb } from "../levels.js";
 import { overlaid } from "../paths.js";
 import { keysOf } from "../shapes.js";
 
@@ -15,9 +16,9 @@ export const trying = (kit, state) => ({
     if (state.desk.processor.settings.relative) return null;
     const settings = { ...state.desk.processor.settings, ...kit.attempted };
     if (state.desk.kind.line_drives) { // it stands where the server says, and the drive moves the sound
-      return kit.lineAt?.id === state.desk.processorId ? kit.lineAt.db + kit.lineAt.input_db - settings.input_db : null;
+      return kit.lineAt?.id === state.desk.processorId ? kit.lineAt.db + kit.lineAt.driven_db - drivenDb(settings) : null;
     }
-    return settings[state.desk.kind.line] - (settings.input_db ?? 0);
+    return settings[state.desk.kind.line] - drivenDb(settings);
   },
   /** Where a gate closes, when that is not where it opens. @returns {number | null} */
   closingDb() {
@@ -29,12 +30,10 @@ export const trying = (kit, state) => ({
   attemptThreshold(level) {
     const control = kit.bench.controls.get(state.desk.kind.line);
     const { low, high } = control.setting;
-    if (state.desk.kind.line_drives) {
-      if (kit.lineAt) control.move(Math.min(high, Math.max(low, Math.round((kit.lineAt.db + kit.lineAt.input_db - level) * 10) / 10)));
-      return;
-    }
-    const drive = kit.attempted.input_db ?? state.desk.processor.settings.input_db ?? 0;
-    control.move(Math.min(high, Math.max(low, Math.round((level + drive) * 10) / 10)));
+    const settings = { ...state.desk.processor.settings, ...kit.attempted };
+    const to = (value) => control.move(Math.min(high, Math.max(low, Math.round(value * 10) / 10)));
+    if (!state.desk.kind.line_drives) to(level + drivenDb(settings));
+    else if (kit.lineAt) to(kit.lineAt.db + kit.lineAt.driven_db - level - drivenDb({ ...settings, input_db: 0 }));
   },
 
   attempt(name, value) { this.attemptMany({ [name]: value }); },
