@@ -315,7 +315,7 @@ def point(kind, name):
 
 
 def main():
-    from benchmarks import guide_circuits, guide_colour, guide_moves  # which draw with what stands here
+    from benchmarks import guide_circuits, guide_colour, guide_moves, guide_room  # which draw with what stands here
 
     FOLDER.mkdir(parents=True, exist_ok=True)
     kick, hats = drums.make_kick(), drums.make_hats()
@@ -331,6 +331,7 @@ def main():
     multiband(drums.make_room(kick, snare, hats))
     guide_moves.draw(strings.make_harmonium(), kick, singer)
     guide_colour.draw(singer)
+    guide_room.draw()
     guide_circuits.draw()
 
 

@@ -64,3 +64,24 @@ def test_who_is_in_charge_is_seen_before_and_while_something_is_held(desk, drive
     wait_until(lambda: desk.fact("held") == "0 % of the take")
     desk.redrawn(held)  # the lines are still there
     assert driver.execute_script("return Math.max(...reins.view.model.picture.ribbon.heard_db.hits)") > -40
+
+
+def test_a_room_makes_a_track_wide_sounds_on_and_is_cut_off_by_a_gate(desk, driver, downloads):
+    desk.add("Snare", "room")
+    desk.type("mix_pct", "100")
+    desk.type("decay_s", "3")
+    wait_until(lambda: desk.settings("Snare")["decay_s"] == 3.0)
+
+    made, _ = soundfile.read(exported(desk, downloads, "strip", "Snare*.wav"))
+
+    take = 40 * RATE
+    assert made.shape[1] == 2 and len(made) > take + 2 * RATE
+    assert abs(np.corrcoef(made[:take].T)[0, 1]) < 0.3 and np.abs(made[take : take + RATE]).max() > 1e-4
+
+    desk.add("Snare", "gate")
+    desk.type("threshold_db", "-20")
+    desk.type("range_db", "80")
+    wait_until(lambda: desk.settings("Snare", 1)["range_db"] == 80.0)
+    gated, _ = soundfile.read(exported(desk, downloads, "strip", "Snare*.wav"))
+    between = np.median(np.abs(gated[4 * RATE : 30 * RATE])) / np.median(np.abs(made[4 * RATE : 30 * RATE]))
+    assert between < 0.1 and np.abs(gated).max() > 0.7 * np.abs(made).max()

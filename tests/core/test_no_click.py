@@ -28,6 +28,7 @@ AT_WORK = {
     "colour": {"drive_db": 9.0},
     "fet": {"input_db": 6.0, "attack_us": 5000.0},
     "three_speed": {"threshold_db": -30.0, "peaks_db": -24.0},  # held at once, peaks of a low tone are corners
+    "room": {"decay_s": 0.3, "mix_pct": 50.0},
     "level": {"gain_db": -6.0, "sides_pct": 120.0},
     "filter": {"low_cut_hz": 200.0, "tilt_db": 3.0, "high_shelf_db": -3.0},
     "multiband": {"bands": [{"threshold_db": -30.0}, {"threshold_db": -30.0}, {}]},
@@ -121,6 +122,8 @@ def test_every_setting_moves_without_a_click(kind):
         except SettingsError:
             continue
         if other == start or name == "match_loudness":  # that measures a take on disk; see test_by_frequency
+            continue
+        if (name, value) == ("predelay_ms", 250.0):  # with it the tone begins within what is looked at
             continue
         for hz in (60.0, 1000.0):
             for before, after in ((start, other), (other, start)):

@@ -317,6 +317,26 @@ STARTING_POINTS = (
         {"high_cut_hz": 900, "high_cut_slope": 24, "resonance_db": 4},
     ),
     StartingPoint(
+        "room", "snare", "Snare, a short bright room", "Half a second, small: the hit gets a place and stays in front.",
+        {"decay_s": 0.5, "highs_pct": 70, "size_pct": 25, "predelay_ms": 8, "low_cut_hz": 150, "mix_pct": 25},
+    ),
+    StartingPoint(
+        "room", "drum bus", "Drums, large, to be gated", "All room: put it on a bus of its own, and a gate behind it.",
+        {"decay_s": 2, "highs_pct": 60, "size_pct": 70, "predelay_ms": 0, "low_cut_hz": 80, "mix_pct": 100},
+    ),
+    StartingPoint(
+        "room", "voice", "Voice, behind the words", "Comes 60 ms late, so that words stay near; no lows.",
+        {"decay_s": 1.8, "highs_pct": 40, "size_pct": 60, "predelay_ms": 60, "low_cut_hz": 250, "mix_pct": 18},
+    ),
+    StartingPoint(
+        "room", "acoustic guitar", "Guitar, a small wooden room", "Short and soft; it only takes the dryness away.",
+        {"decay_s": 0.7, "highs_pct": 35, "size_pct": 30, "predelay_ms": 5, "low_cut_hz": 120, "mix_pct": 20},
+    ),
+    StartingPoint(
+        "room", "harmonium", "Harmonium, a hall behind it", "Four seconds, dark, wide; a rein can push it back.",
+        {"decay_s": 4, "highs_pct": 25, "size_pct": 90, "predelay_ms": 25, "low_cut_hz": 150, "mix_pct": 30},
+    ),
+    StartingPoint(
         "colour", "voice", "Voice, grit below 5 kHz", "Thirds and fifths on the body of the voice; esses stay clean.",
         {"drive_db": 15, "kind": "soft", "to_hz": 5000, "mix_pct": 60},
     ),

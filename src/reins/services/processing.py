@@ -117,12 +117,17 @@ def process_file(
         for block, gains in run_chain(
             chain, BlockFeed(reader).take, reader.frames, block_frames=block_frames, keys=feeds, place=place
         ):
-            writer.write(block)
+            writer.write(_folded(block, reader.channels))
             if tracer:
                 tracer.write(gains, block.shape[1])
             done += block.shape[1]
             progress(done, reader.frames)
         return writer.clipped_frames, list(chain.failures.values())
+
+
+def _folded(block: np.ndarray, channels: int) -> np.ndarray:
+    """A block as wide as the file is that it came from, where a chain has made it wider: the middle of it."""
+    return block if block.shape[0] == channels else block.mean(axis=0, keepdims=True)
 
 
 def _text(path: Path) -> str:

@@ -15,6 +15,7 @@ from reins.core.processors.level import Level, LevelSettings
 from reins.core.processors.limiter import Limiter, LimiterSettings
 from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
 from reins.core.processors.optical import Optical, OpticalSettings
+from reins.core.processors.room import Room, RoomSettings
 from reins.core.processors.sidechain import Key
 from reins.core.processors.three_speed import ThreeSpeed, ThreeSpeedSettings
 from reins.core.processors.variable_mu import VariableMu, VariableMuSettings
@@ -36,6 +37,7 @@ PROCESSORS: dict[str, type[Processor]] = {
         Level,
         Filter,
         Colour,
+        Room,
         Limiter,
     )
 }
@@ -73,6 +75,8 @@ __all__ = [
     "OpticalSettings",
     "Processor",
     "ProcessorSettings",
+    "Room",
+    "RoomSettings",
     "ThreeSpeed",
     "ThreeSpeedSettings",
     "VariableMu",

@@ -185,6 +185,13 @@ class Processor(ABC):
         """Frames by which the result comes later than the source with these settings."""
         return 0
 
+    @classmethod
+    def shape_of(cls, settings: Any) -> tuple[Any, ...]:
+        """Settings that one at work cannot take over: where they differ it is made anew, and has heard what lies before
+        when it comes in.
+        """
+        return ()
+
     @property
     def latency_frames(self) -> int:
         """Frames by which the result comes later than the source."""

@@ -11,11 +11,14 @@ from reins.core.processors.oversampling import Oversampled, filters_tail_s, late
 
 
 class Make(NamedTuple):
-    """What an entry is made as: which class, by how much the rate is raised, and how much later its result comes."""
+    """What an entry is made as: which class, by how much the rate is raised, how much later its result comes, and what
+    one that sounds already cannot go over to.
+    """
 
     kind: type[Processor]
     times: int
     latency_frames: int
+    shape: tuple[Any, ...]
 
     @classmethod
     def of(cls, type_name: str, settings: Any, *, sample_rate: int, on_take: bool) -> "Make":
@@ -23,8 +26,9 @@ class Make(NamedTuple):
         kind, times = PROCESSORS[type_name], times_of(settings)
         kind = kind.on_take() if on_take else kind
         if times == 1:
-            return cls(kind, 1, kind.latency_of(settings, sample_rate=sample_rate))
-        return cls(kind, times, latency_of(kind, settings, times, sample_rate=sample_rate))
+            return cls(kind, 1, kind.latency_of(settings, sample_rate=sample_rate), kind.shape_of(settings))
+        late = latency_of(kind, settings, times, sample_rate=sample_rate)
+        return cls(kind, times, late, kind.shape_of(settings))
 
     def processor(
         self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}
