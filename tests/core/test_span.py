@@ -45,7 +45,7 @@ def test_statistics_are_those_of_the_gain(make_take, noise, entries):
 def test_what_is_given_is_counted_as_what_is_taken_and_half_a_db_counts():
     taken, given = np.array([-0.499, -0.5, -0.75, -7.0, -80.0, 0.0]), np.array([0.499, 0.5, 0.75, 7.0, 80.0, 0.0])
     for gains in (taken, given):
-        fold = Fold(0, 6, channels=1, sample_rate=RATE, keyed=False, banded=True)
+        fold = Fold(0, 6, sample_rate=RATE, keyed=False, banded=True)
         fold.feed(np.zeros((1, 6)), {"gain_db": gains}, {}, 0)
         statistics, band = fold.span().statistics(), fold.span().bands["gain_db"].statistics(6)
         assert statistics["held_pct"] == pytest.approx(100 * 4 / 6)

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from reins.core.audio import AudioWriter
+from reins.core.engine.entries import channels_after
 from reins.core.engine.length import sounding_frames, strip_frames
 from reins.core.engine.offline import render_mix_and_stems, render_strip, stem_ids
 from reins.core.limits import MAX_RATE, MIN_RATE, check_room
@@ -65,7 +66,7 @@ def export_strip(
         track = document.tracks[strip_id]
         if track.take_id is None:
             raise ConflictError(f"{track.name}: this track has no take; there is nothing to export.")
-        channels = takes[track.take_id].facts.channels
+        channels = channels_after(track.chain, takes[track.take_id].facts.channels)
     else:
         _length(document, takes)
     frames = strip_frames(document, takes, strip_id)

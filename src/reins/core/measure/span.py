@@ -191,8 +191,8 @@ def _gate_facts(counts: Counts, frames: int, rate: int) -> dict[str, float | Non
 class Fold:
     """Takes in the blocks of a span and folds them into bins."""
 
-    def __init__(self, start: int, frames: int, *, channels: int, sample_rate: int, keyed: bool, banded: bool) -> None:
-        self._start, self._frames, self._channels, self._rate, self._keyed = start, frames, channels, sample_rate, keyed
+    def __init__(self, start: int, frames: int, *, sample_rate: int, keyed: bool, banded: bool) -> None:
+        self._start, self._frames, self._channels, self._rate, self._keyed = start, frames, 1, sample_rate, keyed
         self._banded = banded
         bins = -(-frames // BIN_FRAMES)
         self.heard = np.zeros(bins)
@@ -206,7 +206,7 @@ class Fold:
 
     def feed(self, result: Array, gains_db: dict[str, Array], marks: dict[str, Array], first: int) -> None:
         """Fold the next frames of the result, and of what the processor told: gains, and marks by name."""
-        state = marks.get("state")
+        state, self._channels = marks.get("state"), result.shape[0]
         gain_db = gains_db.get("gain_db", np.zeros(result.shape[1]))
         if self._banded and gains_db:
             gain_db = np.empty(result.shape[1])

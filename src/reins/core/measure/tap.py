@@ -15,8 +15,8 @@ SILENT_DB = -100.0
 class Tap:
     """Takes in blocks of (channels, frames) that begin at a frame of the span; what lies outside is left out."""
 
-    def __init__(self, frames: int, *, channels: int, sample_rate: int) -> None:
-        self._frames, self._channels = frames, channels
+    def __init__(self, frames: int, *, sample_rate: int) -> None:
+        self._frames, self._channels = frames, 1
         self.peaks = np.zeros(-(-frames // BIN_FRAMES))
         self._squares = 0.0
         self._meter = LoudnessMeter(sample_rate=sample_rate)
@@ -24,6 +24,7 @@ class Tap:
     def feed(self, block: Array, first: int) -> None:
         """The next block."""
         inside = np.ascontiguousarray(block[:, max(0, -first) : max(0, self._frames - first)])
+        self._channels = block.shape[0]
         if inside.shape[1]:
             fold_peaks(inside, max(first, 0), self.peaks)
             self._squares += float(np.vdot(inside, inside))

@@ -30,7 +30,7 @@ def measure_span(
     kind = next((PROCESSORS[entry.type] for entry in trial.entries if entry.id == processor_id), None)
     views = kind.views if kind is not None else ()
     fold = Fold(
-        start, frames, channels=facts.channels, sample_rate=facts.sample_rate, keyed=bool(trial.keys),
+        start, frames, sample_rate=facts.sample_rate, keyed=bool(trial.keys),
         banded="spectrum" in views,
     )  # fmt: skip
 
@@ -65,7 +65,7 @@ class _Taps:
     def __init__(self, trial: Trial, processor_id: str | None, frames: int) -> None:
         on = [entry.id for entry in trial.entries if entry.on]
         self._id, place = processor_id or "", on.index(processor_id) if processor_id in on else -1
-        shape = {"channels": trial.sound.facts.channels, "sample_rate": trial.sound.facts.sample_rate}
+        shape = {"sample_rate": trial.sound.facts.sample_rate}
         self.before = Tap(frames, **shape) if place > 0 else None
         self.after = Tap(frames, **shape) if 0 <= place < len(on) - 1 else None
 
