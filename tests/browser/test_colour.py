@@ -6,7 +6,7 @@ import soundfile
 
 from reins.demo import strings
 from reins.demo.score import RATE
-from tests.browser.driving import choose_option, find, wait_until
+from tests.browser.driving import choose_option, find, wait_for, wait_until
 from tests.browser.test_whole_session import exported
 
 
@@ -85,3 +85,20 @@ def test_a_room_makes_a_track_wide_sounds_on_and_is_cut_off_by_a_gate(desk, driv
     gated, _ = soundfile.read(exported(desk, downloads, "strip", "Snare*.wav"))
     between = np.median(np.abs(gated[4 * RATE : 30 * RATE])) / np.median(np.abs(made[4 * RATE : 30 * RATE]))
     assert between < 0.1 and np.abs(gated).max() > 0.7 * np.abs(made).max()
+
+
+def test_a_compressor_becomes_another_kind_in_its_place_as_deep_and_goes_back(desk, driver):
+    desk.add("Singer", "compressor")
+    desk.type("threshold_db", "-30")
+    wait_until(lambda: desk.settings("Singer")["threshold_db"] == -30.0)
+    held = wait_until(lambda: desk.fact("usual"))
+
+    choose_option(driver, '[data-do="kind"] option', "Optical compressor".__eq__)
+
+    wait_for(driver, '.station.is-selected[data-type="optical"]')
+    wait_until(lambda: desk.track("Singer")["chain"][0]["type"] == "optical")
+    usual = wait_until(lambda: desk.fact("usual") != held and desk.fact("usual"))
+    assert abs(float(usual.split()[0].replace("−", "-")) - float(held.split()[0].replace("−", "-"))) < 4
+    desk.undo()
+    wait_for(driver, '.station.is-selected[data-type="compressor"]')
+    assert find(driver, '[data-do="kind"]').get_attribute("value") == "compressor"

@@ -16,7 +16,7 @@ test("numbers are said as the server says them", () => {
 });
 
 test("what is typed is read with its unit, as a note length, or as off", () => {
-  const read = [["5k", CUT, 5000], ["off", CUT, 0], ["0.12 s", ATTACK, 120], ["1/8", ATTACK, 250], ["1/8.", ATTACK, 375], ["1/4t", ATTACK, 1000 / 3], ["−18 dB", setting({ unit: "dB", low: -60, high: 0 }), -18], ["3,5", setting({ unit: ":1" }), 3.5]];
+  const read = [["5k", CUT, 5000], ["off", CUT, 0], ["0.12 s", ATTACK, 120], ["1/8", ATTACK, 250], ["1/8.", ATTACK, 375], ["1/4t", ATTACK, 1000 / 3], ["−18 dB", setting({ unit: "dB", low: -60, high: 0 }), -18], ["3,5", setting({ unit: ":1" }), 3.5], ["2 ms", setting({ unit: "µs", high: 10000 }), 2000], ["800 us", setting({ unit: "µs", high: 10000 }), 800], ["1.5 s", setting({ unit: "s" }), 1.5], ["400 ms", setting({ unit: "s" }), 0.4]];
   for (const [text, of, value] of read) assert.ok(Math.abs(parsed(text, of, 120) - value) < 1e-9, text);
 });
 

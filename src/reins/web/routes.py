@@ -8,6 +8,7 @@ from fastapi import APIRouter, Body, File, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from reins.core.kinds import KINDS
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
 from reins.core.settings.fields import describe_fields
@@ -36,6 +37,7 @@ def processor_catalogue() -> list[dict[str, Any]]:
             "ready": made.ready,
             "settings": describe_fields(made.Settings),
             "points": [asdict(point) for point in starting_points(kind)],
+            "kinds": [(name, PROCESSORS[name].label) for name in KINDS] if kind in KINDS else [],
         }
         for kind, made in PROCESSORS.items()
     ]

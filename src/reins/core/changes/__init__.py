@@ -11,6 +11,7 @@ from pydantic import Field, TypeAdapter
 
 from reins.core.changes.chains import (
     AddProcessor,
+    ChangeKind,
     CopyDraft,
     DuplicateProcessor,
     MoveProcessor,
@@ -61,8 +62,8 @@ class SetSession(Strict):
 
 Change = Annotated[
     SetProcessor | AddProcessor | RemoveProcessor | DuplicateProcessor | MoveProcessor | UseDraft | CopyDraft
-    | StartFrom | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | AddBus | RemoveBus | RouteStrip
-    | NameDraft | RemoveDraft | PutRein | RemoveRein | SetSession,
+    | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | AddBus | RemoveBus
+    | RouteStrip | NameDraft | RemoveDraft | PutRein | RemoveRein | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

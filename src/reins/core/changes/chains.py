@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
+from reins.core.kinds import as_kind
 from reins.core.limits import MAX_PROCESSORS
 from reins.core.moves.rules import fitted
 from reins.core.processors import PROCESSORS
@@ -248,6 +249,23 @@ def draft_of(strip: Strip) -> Draft:
 
 def _draft(number: int, name: str) -> str:
     return f"draft {number}" + (f" “{name}”" if name else "")
+
+
+class ChangeKind(_OnProcessor):
+    """Put another kind of compressor in a compressor's place, as deep, quick and loud as the kinds allow."""
+
+    kind: Literal["change_kind"]
+    type: str
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the other kind, and the label."""
+        strip = document.strip(self.strip_id)
+        index, entry = _processor_at(strip, self.processor_id)
+        settings = as_kind(entry.type, entry.settings, self.type)
+        chain = list(strip.chain)
+        chain[index] = entry.model_copy(update={"type": self.type, "settings": settings})
+        label = f"{strip.name}: {PROCESSORS[self.type].label} in place of {PROCESSORS[entry.type].label.lower()}"
+        return with_chain(document, self.strip_id, chain), label
 
 
 class StartFrom(_OnProcessor):

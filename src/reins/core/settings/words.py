@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any
 
-DIGITS = {"dB": 1, "%": 0, "Hz": 0, ":1": 2, "bpm": 0, "beats": 0}
+DIGITS = {"dB": 1, "%": 0, "Hz": 0, ":1": 2, "µs": 0, "bpm": 0, "beats": 0}
 
 
 def said(value: Any, field: Mapping[str, Any]) -> str:

@@ -11,7 +11,7 @@ export function written(value, setting) {
   if (unit === "Hz" && value === 0) return ["off", ""];
   if (unit === "Hz" && value >= 1000) return [(value / 1000).toFixed(value >= 10000 ? 1 : 2), "kHz"];
   if (unit === "ms" && value >= 1000) return [(value / 1000).toFixed(2), "s"];
-  const digits = { dB: 1, "%": 0, Hz: 0, ":1": 2, ms: value < 100 ? 1 : 0, bpm: 0, beats: 0 }[unit] ?? 2;
+  const digits = { dB: 1, "%": 0, Hz: 0, ":1": 2, ms: value < 100 ? 1 : 0, "µs": 0, bpm: 0, beats: 0 }[unit] ?? 2;
   const figure = value.toFixed(digits).replace("-", MINUS).replace(/^−(0(\.0+)?)$/, "$1");
   return [figure, unit === ":1" ? ": 1" : unit];
 }
@@ -23,8 +23,8 @@ export const spoken = (value, setting) => written(value, setting).join(" ").trim
 export const allowed = (setting) => `Allowed: ${spoken(setting.low, { ...setting, unit: setting.unit })} to ${spoken(setting.high, setting)}`;
 
 const NOTE = /^(\d+)\s*\/\s*(\d+)\s*([.t]?)$/;
-const NUMBER = /^([+-]?(?:\d+\.?\d*|\.\d+))\s*(k|khz|hz|ms|s|db|%|bpm|beats|:\s*1)?$/;
-const FACTORS = { ms: { s: 1000, ms: 1, "": 1 }, Hz: { k: 1000, khz: 1000, hz: 1, "": 1 } };
+const NUMBER = /^([+-]?(?:\d+\.?\d*|\.\d+))\s*(k|khz|hz|us|µs|ms|s|db|%|bpm|beats|:\s*1)?$/;
+const FACTORS = { "µs": { us: 1, "µs": 1, ms: 1000, "": 1 }, ms: { s: 1000, ms: 1, "": 1 }, s: { s: 1, ms: 0.001, "": 1 }, Hz: { k: 1000, khz: 1000, hz: 1, "": 1 } };
 const OWN = { dB: ["db"], "%": ["%"], ":1": [":1", ": 1"], bpm: ["bpm"], beats: ["beats"] };
 
 /**

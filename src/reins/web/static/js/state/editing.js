@@ -164,6 +164,11 @@ export const editing = (kit, state, data) => ({
     list.value = "";
     list.blur(); // so that the keys work again
   },
+  /** Another kind of compressor in this one's place. */
+  changeKind(list) {
+    this.onProcessor("change_kind", state.desk.processor, { type: list.value });
+    list.blur();
+  },
   showPoints() {
     this.pointName = "";
     kit.parts.points.showModal();
