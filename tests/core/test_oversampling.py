@@ -26,7 +26,9 @@ FAST = {
 }
 NOTHING_DB = -95.0  # below the noise of 16 bits: the limiter's gain has no kinks
 #: All but those that have no gain which moves by itself, and those that raise the rate for what they bend alone.
-OFFERED = [k for k, kind in PROCESSORS.items() if k not in ("level", "filter") and not kind.Settings.raises_itself]
+OFFERED = [
+    k for k, kind in PROCESSORS.items() if k not in ("level", "filter", "room") and not kind.Settings.raises_itself
+]
 
 
 def chain_of(kind, settings, channels=1):

@@ -191,11 +191,10 @@ class Spoilt:
 
     def process(self, block):
         self.blocks += 1
-        if self.blocks < 3:
-            return block.sound
-        if self.how == "fails":
+        if self.how == "fails" and self.blocks >= 3:
             raise ZeroDivisionError
-        return block.sound * (np.nan if self.how == "nan" else np.inf)
+        spoilt = {"nan": np.nan, "inf": np.inf}.get(self.how, 1.0) if self.blocks >= 3 else 1.0
+        return spoilt * np.repeat(block.sound, type(self.inner).channels_out(None, 1), axis=0)
 
 
 @pytest.mark.parametrize("how", ["nan", "inf", "fails"])

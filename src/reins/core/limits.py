@@ -15,6 +15,7 @@ MAX_SAMPLE = float(1 << 24)  # 144 dB over full scale; more is no recording
 MAX_TRACKS = 256
 MAX_BUSES = 64
 MAX_PROCESSORS = 32  # of one chain
+MAX_SENDS = 16  # of one strip
 MAX_ID = 40  # characters
 MAX_UPLOAD_BYTES = 2 << 30
 MAX_JSON_BODY_BYTES = 1 << 20

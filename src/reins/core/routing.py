@@ -8,7 +8,7 @@ from reins.core.moves.rules import of_chain_alone
 from reins.core.processors.base import ProcessorSettings
 from reins.core.processors.sidechain import keys_of, names_of
 from reins.core.remembering import BySettings
-from reins.core.sessions import MASTER, Bus, Document, Master, Track
+from reins.core.sessions import MASTER, Bus, Document, Master, Send, Track
 from reins.errors import ConflictError, SettingsError
 
 TAPS = ("before", "after", "fader")  # where a key is taken: before the chain, after it, after fader and pan
@@ -27,6 +27,22 @@ def destination(document: Document, strip_id: str) -> str:
             f"{strip.name}: bus is “{bus}”; allowed: empty for the master, or one of the buses: {there}."
         )
     return bus or MASTER
+
+
+def sends_of(document: Document, strip_id: str) -> list[Send]:
+    """The sends of a track or bus, those that are off too; SettingsError when a bus is not there."""
+    strip = document.strip(strip_id)
+    sends: list[Send] = getattr(strip, "sends", [])
+    for send in sends:
+        if send.bus not in document.buses:
+            there = ", ".join(document.buses) or "none"
+            raise SettingsError(f"{strip.name}: a send's bus is “{send.bus}”; allowed: one of the buses: {there}.")
+    return sends
+
+
+def goals(document: Document, strip_id: str) -> list[str]:
+    """All strips that a track or bus goes to: first where it goes whole, then by its sends."""
+    return [destination(document, strip_id), *(send.bus for send in sends_of(document, strip_id))]
 
 
 def strip_ids(document: Document) -> list[str]:
@@ -98,8 +114,8 @@ def in_order(document: Document) -> list[str]:
     """Every strip after all those it needs; ConflictError with the names along the way when that is a circle."""
     needs: dict[str, list[str]] = {strip_id: [] for strip_id in strip_ids(document)}
     for strip_id in needs:
-        if strip_id != MASTER:
-            needs[destination(document, strip_id)].append(strip_id)
+        for goal in goals(document, strip_id) if strip_id != MASTER else ():
+            needs[goal].append(strip_id)
     for strip_id in needs:
         needs[strip_id] += [key for _, key, _, _ in ties(document, strip_id)]
     done: dict[str, None] = {}
@@ -136,10 +152,11 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader:
     before = 0
     while len(wanted) > before:
         before = len(wanted)
-        wanted |= {k for k in (*document.tracks, *document.buses) if destination(document, k) in wanted}
+        wanted |= {k for k in (*document.tracks, *document.buses) if wanted.intersection(goals(document, k))}
         keyed = wanted if chain else wanted - {strip_id}
         wanted |= {source for other in keyed for _, source, _, _ in ties(document, other)}
-    own: dict[str, object] = {"bus": ""} if fader else {"fader_db": 0.0, "pan_pct": 0.0, "mute": False, "bus": ""}
+    own: dict[str, object] = {} if fader else {"fader_db": 0.0, "pan_pct": 0.0, "mute": False}
+    own |= {"bus": "", "sends": []}
     own |= {} if chain else {"chain": []}
 
     def at_rest(key: str) -> dict[str, object]:
@@ -147,6 +164,7 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader:
         bus = destination(document, key)
         rest = {"name": "x", "draft": 1, "draft_name": "", "drafts": {}, "solo": False}
         rest["bus"] = bus if bus in wanted - {MASTER} else ""
+        rest["sends"] = [send for send in sends_of(document, key) if send.bus in wanted]
         reins = document.strip(key).reins
         if not fader:
             reins = of_chain_alone(reins) if chain else []

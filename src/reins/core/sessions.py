@@ -5,18 +5,19 @@ a document, core.routing where the sound goes.
 """
 
 import secrets
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import pydantic
 from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import ProcessorEntry, _first_sentence, parse_entry, parse_reins
-from reins.core.limits import MAX_BUSES, MAX_ID, MAX_PROCESSORS, MAX_RATE, MAX_START_S, MAX_TRACKS, MIN_RATE
+from reins.core.limits import MAX_BUSES, MAX_ID, MAX_PROCESSORS, MAX_RATE, MAX_SENDS, MAX_START_S, MAX_TRACKS, MIN_RATE
 from reins.core.moves.models import Rein
 from reins.core.moves.rules import check as check_reins
 from reins.core.settings.describing import choice, number
 from reins.core.settings.models import MisfitError, PartError, Strict
 from reins.core.time import Beat
+from reins.core.units import db_to_lin
 from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
@@ -120,6 +121,26 @@ def _parse_chain(value: Any, where: str = "") -> list[ProcessorEntry]:
     return chain
 
 
+class Send(Strict):
+    """A way to a bus beside the one a strip goes."""
+
+    bus: str = Field(min_length=1, max_length=MAX_ID)
+    level_db: float = number(
+        0.0, FADER_OFF_DB, 12, label="Level", unit="dB", group="Send", step=0.5, scale="db",
+        help="How much of the strip the bus gets; all the way down is silence.",
+    )  # fmt: skip
+    tap: Literal["before", "after"] = choice(
+        "after", label="Taken", group="Send", words={"before": "before the fader", "after": "after the fader"},
+        help="Before the fader, the bus gets it whatever the fader says.",
+    )  # fmt: skip
+    on: bool = True
+
+    @property
+    def gain(self) -> float:
+        """What it is made louder by."""
+        return db_to_lin(self.level_db) if self.on and self.level_db > FADER_OFF_DB else 0.0
+
+
 class _Routed(Strip):
     pan_pct: float = number(
         0.0, -100, 100, label="Pan", unit="%", group="Mix", step=1, moves="gain",
@@ -128,6 +149,15 @@ class _Routed(Strip):
     mute: bool = choice(False, label="Mute", group="Mix", help="Silent in the mix; keys that follow it still hear it.")
     solo: bool = choice(False, label="Solo", group="Mix", help="Only what is soloed is heard.")
     bus: str = Field("", max_length=MAX_ID)  # the bus it goes to; empty is the master
+    sends: list[Send] = Field([], max_length=MAX_SENDS)
+
+    @model_validator(mode="after")
+    def _one_send_each(self) -> "_Routed":
+        buses = [send.bus for send in self.sends]
+        for bus in buses:
+            if buses.count(bus) > 1:
+                raise PartError(f"sends: two go to the bus “{bus}”; allowed: one each.")
+        return self
 
 
 class Track(_Routed):

@@ -28,7 +28,9 @@ from reins.core.changes.strips import (
     AddTrack,
     DuplicateTrack,
     MoveTrack,
+    PutSend,
     RemoveBus,
+    RemoveSend,
     RemoveTrack,
     RouteStrip,
     SetStrip,
@@ -63,7 +65,7 @@ class SetSession(Strict):
 Change = Annotated[
     SetProcessor | AddProcessor | RemoveProcessor | DuplicateProcessor | MoveProcessor | UseDraft | CopyDraft
     | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | AddBus | RemoveBus
-    | RouteStrip | NameDraft | RemoveDraft | PutRein | RemoveRein | SetSession,
+    | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

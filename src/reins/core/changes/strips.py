@@ -8,15 +8,15 @@ from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, _first_sentence
 from reins.core.changes.chains import OnStrip
-from reins.core.limits import MAX_START_S
+from reins.core.limits import MAX_SENDS, MAX_START_S
 from reins.core.moves.models import ByKey, Rein
 from reins.core.moves.rules import named
 from reins.core.processors.sidechain import renamed, with_sources
 from reins.core.routing import all_names, in_order, strip_ids
-from reins.core.sessions import MASTER, Bus, Document, Name, Strip, Track, new_id
+from reins.core.sessions import MASTER, Bus, Document, Name, Send, Strip, Track, new_id
 from reins.core.settings.models import Strict
 from reins.core.settings.words import said
-from reins.errors import ConflictError, SettingsError
+from reins.errors import ConflictError, NotFoundError, SettingsError
 
 SETTABLE = ("name", "fader_db", "pan_pct", "mute", "solo", "solo_safe", "trim_db", "inverted")
 
@@ -202,7 +202,7 @@ class AddBus(Strict):
 
 
 class RemoveBus(Strict):
-    """Take a bus out; what went into it goes where the bus went."""
+    """Take a bus out; what went into it goes where the bus went, and what was sent there is not sent any more."""
 
     kind: Literal["remove_bus"]
     bus_id: str
@@ -217,6 +217,9 @@ class RemoveBus(Strict):
         for member in (*document.tracks, *document.buses):
             if getattr(document.strip(member), "bus", "") == self.bus_id:
                 document = document.with_strip(member, bus=bus.bus)
+            sends = getattr(document.strip(member), "sends", [])
+            if any(send.bus == self.bus_id for send in sends):
+                document = document.with_strip(member, sends=[send for send in sends if send.bus != self.bus_id])
         buses = {k: v for k, v in document.buses.items() if k != self.bus_id}
         order = [k for k in document.bus_order if k != self.bus_id]
         return document.model_copy(update={"buses": buses, "bus_order": order}), f"{bus.name}: bus removed"
@@ -237,3 +240,55 @@ class RouteStrip(OnStrip):
         in_order(changed)
         goal = document.buses[self.bus].name if self.bus else "the master"
         return changed, f"{strip.name}: goes to {goal}"
+
+
+class PutSend(OnStrip):
+    """Send a track or bus to a bus besides, or change how; only what is given changes."""
+
+    kind: Literal["put_send"]
+    bus: str
+    level_db: float | None = None
+    tap: str | None = None
+    on: bool | None = None
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the send; ConflictError naming the members of a circle."""
+        strip = _sending(document, self.strip_id)
+        known = next((send for send in strip.sends if send.bus == self.bus), None)
+        given = {name: getattr(self, name) for name in ("level_db", "tap", "on") if getattr(self, name) is not None}
+        try:
+            send = Send.model_validate((known.model_dump() if known else {"bus": self.bus}) | given)
+        except pydantic.ValidationError as error:
+            raise SettingsError(f"{strip.name}, send: {_first_sentence(error, Send)} Nothing was changed.") from error
+        kept = [send if one.bus == self.bus else one for one in strip.sends] + ([] if known else [send])
+        if len(kept) > MAX_SENDS:
+            raise ConflictError(f"{strip.name}: {MAX_SENDS} sends are allowed.")
+        changed = document.with_strip(self.strip_id, sends=kept)
+        in_order(changed)
+        fields = Send.model_fields
+        words = [said(value, fields[name].json_schema_extra or {}) for name, value in given.items()]  # type: ignore[arg-type]
+        told = f" {', '.join(words)}" if known else ""
+        return changed, f"{strip.name}: {'send' if known else 'sent'} to {document.buses[self.bus].name}{told}"
+
+
+class RemoveSend(OnStrip):
+    """Send a track or bus to a bus no more."""
+
+    kind: Literal["remove_send"]
+    bus: str
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document without the send."""
+        strip = _sending(document, self.strip_id)
+        kept = [send for send in strip.sends if send.bus != self.bus]
+        if len(kept) == len(strip.sends):
+            raise NotFoundError("send to a bus", self.bus)
+        name = document.buses[self.bus].name if self.bus in document.buses else self.bus
+        return document.with_strip(self.strip_id, sends=kept), f"{strip.name}: send to {name} removed"
+
+
+def _sending(document: Document, strip_id: str) -> Track | Bus:
+    strip = document.strip(strip_id)
+    if not isinstance(strip, (Track, Bus)):
+        raise ConflictError("The master cannot be sent to a bus: everything ends there.")
+    return strip

@@ -28,7 +28,7 @@ def working(document: Document) -> int:
     return sum(entry.on for k in (*document.tracks, *document.buses, MASTER) for entry in document.strip(k).chain)
 
 
-STANDING = ("take_id", "bus", "mute", "solo", "solo_safe")
+STANDING = ("take_id", "bus", "sends", "mute", "solo", "solo_safe")
 
 
 def only_retuned(old: Document, new: Document) -> frozenset[str] | None:
@@ -130,6 +130,8 @@ class Graph:
         """Delays of the ways by (from, to): a strip into its bus, a key (by name) to the chain it drives."""
         plan = self.plan
         edges = {(k, to): Delay(2, plan.out_lead[k] - plan.in_lead[to]) for k, to in plan.goes_to.items()}
+        for k, buses in plan.sends.items():
+            edges |= {(f"{k}/send", to): Delay(2, plan.out_lead[k] - plan.in_lead[to]) for to in buses}
         for strip_id, tied in plan.ties.items():
             for tie in tied:
                 late = plan.tap_lead(tie) - plan.chain_lead[strip_id]
@@ -244,6 +246,11 @@ class Graph:
                     incoming += self._edges[source, strip_id].process(self.players[source].placed)
                     if dry:
                         unheld += self.players[source].dry
+                for source in self._senders(strip_id):
+                    sent, sent_dry = self.players[source].sent(strip_id, dry=dry)
+                    incoming += self._edges[f"{source}/send", strip_id].process(sent)
+                    if dry:
+                        unheld += sent_dry
                 player.process(when, incoming, unheld if dry else None, keys)
         self.position += frames
 
@@ -253,6 +260,9 @@ class Graph:
 
     def _sources(self, strip_id: str) -> list[str]:
         return [k for k in self.plan.order if self.plan.goes_to.get(k) == strip_id and k in self.players]
+
+    def _senders(self, strip_id: str) -> list[str]:
+        return [k for k in self.plan.order if strip_id in self.plan.sends.get(k, ()) and k in self.players]
 
     def _key(self, tie: Tie, strip_id: str, frames: int) -> Array:
         player = self.players.get(tie.source)

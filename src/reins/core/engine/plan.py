@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.engine.entries import chain_latency, channels_after
-from reins.core.routing import destination, in_order, strip_ids, ties
+from reins.core.routing import goals, in_order, strip_ids, ties
 from reins.core.sessions import MASTER, Document
 
 Array = npt.NDArray[np.float64]
@@ -43,6 +43,7 @@ class Plan:
 
     order: tuple[str, ...]
     goes_to: dict[str, str]
+    sends: dict[str, tuple[str, ...]]  # the buses each goes to besides
     ties: dict[str, tuple[Tie, ...]]
     in_lead: dict[str, int]
     chain_lead: dict[str, int]
@@ -61,7 +62,7 @@ class Plan:
         """
         return {
             k: (
-                self.goes_to.get(k),
+                (self.goes_to.get(k), self.sends.get(k)),
                 self.ties[k],
                 self.out_lead[k],
                 self.in_lead[k] if k in self.fixed else None,
@@ -74,7 +75,7 @@ class Plan:
 def make_plan(document: Document) -> Plan:
     """The plan of a document; ConflictError naming the members of a circle."""
     order = in_order(document)
-    goes_to = {k: destination(document, k) for k in strip_ids(document) if k != MASTER}
+    ways = {k: goals(document, k) for k in strip_ids(document) if k != MASTER}
     tied = {k: tuple(Tie(*tie) for tie in ties(document, k)) for k in order}
     in_lead: dict[str, int] = {}
     chain_lead: dict[str, int] = {}
@@ -85,11 +86,12 @@ def make_plan(document: Document) -> Plan:
         )
         after = [chain_lead[k] for k in chain_lead for tie in tied[k] if tie.source == strip_id and tie.tap != "before"]
         before = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "before")]
-        out_lead[strip_id] = max([in_lead[goes_to[strip_id]] if strip_id != MASTER else 0, *after])
+        out_lead[strip_id] = max([0, *(in_lead[goal] for goal in ways.get(strip_id, ())), *after])
         chain_lead[strip_id] = out_lead[strip_id] + latency
         in_lead[strip_id] = max([chain_lead[strip_id], *before])
     tapped = {tie.source for row in tied.values() for tie in row if tie.tap == "before"}
     keyed = {k for k, row in tied.items() if row}
     fixed = frozenset({MASTER, *document.buses, *tapped, *keyed})
     wide = {k: channels_after(document.strip(k).chain, 1) for k in order}
-    return Plan(tuple(order), goes_to, tied, in_lead, chain_lead, out_lead, wide, fixed)
+    goes_to, sends = {k: way[0] for k, way in ways.items()}, {k: tuple(way[1:]) for k, way in ways.items()}
+    return Plan(tuple(order), goes_to, sends, tied, in_lead, chain_lead, out_lead, wide, fixed)

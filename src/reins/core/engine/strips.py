@@ -73,6 +73,62 @@ class Past:
         return twin
 
 
+class Sends:
+    """What a strip gives to buses besides; level, tap and switch go over as gains do, those of the two taps apart."""
+
+    def __init__(self, strip: Track | Bus | Master, sample_rate: int) -> None:
+        self._rate = sample_rate
+        self._lay(strip)
+        self._pans = Ramp((0.0, 0.0), sample_rate)
+
+    def _lay(self, strip: Track | Bus | Master) -> None:
+        self.buses = [send.bus for send in getattr(strip, "sends", [])]
+        self._gains = Ramp(self._wanted(strip), self._rate)
+
+    @staticmethod
+    def _wanted(strip: Track | Bus | Master) -> tuple[float, ...]:
+        """Of each send the gain of what is taken before the fader, and after it."""
+        sends = getattr(strip, "sends", [])
+        return tuple(gain for s in sends for gain in ((s.gain, 0.0) if s.tap == "before" else (0.0, s.gain)))
+
+    def go(self, strip: Track | Bus | Master, pans: Array) -> None:
+        """Set out for the levels of a strip; pans (2,): of both sides without the fader."""
+        if [send.bus for send in getattr(strip, "sends", [])] == self.buses:
+            self._gains.go(self._wanted(strip))
+        self._pans.go((float(pans[0]), float(pans[1])))
+
+    def settle(self) -> None:
+        """Have them in place at once."""
+        self._gains.set(self._gains.goal)
+        self._pans.set(self._pans.goal)
+
+    def twin(self, strip: Track | Bus | Master) -> "Sends":
+        """One that goes on by itself, with the sends of a strip; new ones begin at their level."""
+        twin = copy.copy(self)
+        twin._gains, twin._pans = twin_of(self._gains), twin_of(self._pans)
+        if [send.bus for send in getattr(strip, "sends", [])] != self.buses:
+            twin._lay(strip)
+        return twin
+
+    def put(self, result: Array, dry: Array | None, placed: Array, moved_pans: Array | None) -> None:
+        """Take in a block: the chain's result, dry (at the mix's time), and the gains (2, frames or 1) of fader and
+        pan; moved_pans where a rein moves the pan.
+        """
+        levels, pans = self._gains.step(result.shape[1]), self._pans.step(result.shape[1])
+        pans = pans if moved_pans is None else moved_pans
+        self._sent = [
+            tuple(
+                None if sound is None else sound * (pans * levels[2 * k] + placed * levels[2 * k + 1])
+                for sound in (result, dry)
+            )
+            for k in range(len(self.buses))
+        ]
+
+    def sent(self, bus: str, *, dry: bool = False) -> Array:
+        """What a bus gets of the last block."""
+        return self._sent[self.buses.index(bus)][dry]  # type: ignore[return-value]
+
+
 class StripPlayer:
     """What track, bus and master do alike: a chain that glides, fader and pan, and the signals others take.
 
@@ -97,6 +153,7 @@ class StripPlayer:
         self._to_mix = Delay(2, plan.out_lead[strip_id])
         self._gains = Ramp((0.0, 0.0), sample_rate)
         self._audibility = Ramp((0.0,), sample_rate)  # where reins move fader or pan
+        self._sends = Sends(strip, sample_rate)
         self.placed = self.aligned = self.dry = np.zeros((2, 0))
         self._level = np.zeros(2)
         self.plain = self.fed = np.zeros((channels, 0))
@@ -119,6 +176,7 @@ class StripPlayer:
     def _go_to(self, strip: Track | Bus | Master) -> None:
         self._gains.go(self._mix_gains(strip))
         self._audibility.go((float(self._audible),))
+        self._sends.go(strip, pan_gains(getattr(strip, "pan_pct", 0.0), self.chain.chain.channels_out) * self._audible)
 
     def retune(self, strip: Track | Bus | Master) -> None:
         """Take over new settings of processors that are made as before, and nothing else, at the next block."""
@@ -136,7 +194,7 @@ class StripPlayer:
             sample_rate=self._rate,
         )  # fmt: skip
         twin._to_mix, twin._past, twin._gains = twin_of(self._to_mix), self._past.copy(), twin_of(self._gains)
-        twin._audibility = twin_of(self._audibility)
+        twin._audibility, twin._sends = twin_of(self._audibility), self._sends.twin(strip)
         twin._go_to(strip)
         return twin
 
@@ -144,6 +202,7 @@ class StripPlayer:
         """Have fader and pan in place at once, as at the start of a stream."""
         self._gains.set(self._gains.goal)
         self._audibility.set(self._audibility.goal)
+        self._sends.settle()
 
     def _take_over(self) -> None:
         if self._wanted is not None and not self.chain.gliding:
@@ -199,6 +258,20 @@ class StripPlayer:
         self.placed = result * gains
         self.aligned = self._to_mix.process(self.placed)
         self.dry = np.zeros((2, 0)) if dry is None else dry * gains
+        if self._sends.buses:
+            self._sends.put(result, dry, gains, self._moved_pans())
+
+    def sent(self, bus: str, *, dry: bool) -> tuple[Array, Array]:
+        """What a bus gets by a send, ahead of the mix by the plan's out_lead, and what it would with no chain anywhere
+        before it, where that was asked for.
+        """
+        return self._sends.sent(bus), self._sends.sent(bus, dry=True) if dry else np.zeros((2, 0))
+
+    def _moved_pans(self) -> Array | None:
+        """Gains of both sides without the fader, where a rein moves the pan."""
+        chain = self.chain.chain
+        pan = chain.strip_moved.get("pan_pct")
+        return None if pan is None else pan_gains(pan, chain.channels_out) * float(self._audible)
 
     def _moving_gains(self, frames: int) -> Array:
         """Gains of both sides over a block (2, frames), or (2, 1) while they rest; faded over as the chain is, where
