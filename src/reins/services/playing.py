@@ -13,7 +13,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from reins.core.changes import PutRein, SetProcessor, SetStrip
+from reins.core.changes import PutRein, PutSend, SetProcessor, SetStrip
 from reins.core.engine.graph import only_retuned
 from reins.core.engine.listening import LISTENS, Listening
 from reins.core.engine.live import LiveBlock, LiveClock
@@ -92,6 +92,9 @@ class DeskPlayer:
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
                 self._trial = change.apply(self._trial)[0]
+            elif kind == "try_send":
+                place = {k: message[k] for k in ("strip_id", "bus", "level_db")}
+                self._trial = PutSend(kind="put_send", **place).apply(self._trial)[0]
             else:
                 return message
         except Exception as error:  # is said by the player, in its turn

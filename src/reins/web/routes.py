@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from reins.core.kinds import KINDS
 from reins.core.processors import PROCESSORS
-from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
+from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Send, Track
 from reins.core.settings.fields import describe_fields
 from reins.core.starting_points import starting_points
 from reins.services import editing, guide, points
@@ -55,6 +55,7 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
             "track": describe_fields(Track),
             "bus": describe_fields(Bus),
             "master": describe_fields(Master),
+            "send": describe_fields(Send),
         },
         "sessionSettings": [row for row in describe_fields(Document) if row["group"] == "Time"],
         "reins": rein_catalogue(),

@@ -4,6 +4,7 @@
 import { element, makeControl } from "./control.js";
 import { paintReins } from "./draw/reins.js";
 import { putStyle } from "./put.js";
+import { SendRows } from "./sends.js";
 import { keysOf, keysOfReins } from "./shapes.js";
 
 const FLOOR_DB = -60;
@@ -11,9 +12,9 @@ const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe"];
 
 export class StripList {
   /**
-   * @param {{track: object[], bus: object[], master: object[]}} settings descriptions by kind of strip
+   * @param {{track: object[], bus: object[], master: object[], send: object[]}} settings descriptions by kind of strip
    * @param {{rein: (id: string, name: string) => void, attempt: Function, keep: Function, move: (id: string, index: number) => void, select: (id: string) => void,
-   *   route: (id: string, bus: string) => void, tie: (from: string, to: string) => void, tempo: () => number}} to
+   *   attemptSend: Function, keepSend: Function, removeSend: Function, route: (id: string, bus: string) => void, tie: (from: string, to: string) => void, tempo: () => number}} to
    */
   constructor(settings, to) {
     Object.assign(this, { settings, to });
@@ -69,7 +70,10 @@ export class StripList {
     const more = element("div", "strip-more");
     more.append(...controls.slice(1).map(([, control]) => control.root));
     const row = { root, name, goes, reins, peak, rms, hold, controls, switches };
-    if (kind !== "master") more.append(this.way(id, row));
+    if (kind !== "master") {
+      row.sends = new SendRows(id, this.settings.send.find((setting) => setting.name === "level_db"), this.to);
+      more.append(this.way(id, row), row.sends.root);
+    }
     if (kind === "track") this.makeMovable(id, row);
     root.append(head, meter, controls[0][1].root, more);
     root.addEventListener("click", () => this.to.select(id));
@@ -176,7 +180,8 @@ export class StripList {
     row.name.textContent = strip.name;
     const names = this.keysOf(id).map((key) => (this.document.tracks[key] ?? this.document.buses[key])?.name).filter(Boolean);
     row.reins.textContent = names.length ? `⇠ ${names.join(", ")}` : "";
-    row.goes.textContent = strip.bus ? `→ ${this.document.buses[strip.bus].name}` : "";
+    const sent = (strip.sends ?? []).filter(({ on }) => on).map(({ bus }) => `+ ${this.document.buses[bus].name}`);
+    row.goes.textContent = [strip.bus ? `→ ${this.document.buses[strip.bus].name}` : "", ...sent].join(" ").trim();
     row.root.setAttribute("aria-label", strip.name);
     const chosen = selected && !row.root.classList.contains("is-selected");
     row.root.classList.toggle("is-selected", selected);
@@ -188,6 +193,7 @@ export class StripList {
       button.setAttribute("aria-label", `${name} ${strip.name}`);
     }
     if (!row.way) return;
+    row.sends.fill(this.document, strip);
     const goals = [["", "Master"], ...this.document.bus_order.filter((bus) => bus !== id).map((bus) => [bus, this.document.buses[bus].name])];
     row.way.replaceChildren(...goals.map(([value, word]) => new Option(word, value, false, value === strip.bus)));
     row.way.setAttribute("aria-label", `${strip.name} goes to`);

@@ -1,0 +1,59 @@
+"""Sends, as a person lays them: a crushed copy beside the drums, a room that two tracks share, heard in what is exported."""
+
+import numpy as np
+import soundfile
+
+from tests.browser.driving import choose_option, find, wait_for, wait_until
+from tests.browser.test_whole_session import document, exported
+
+
+def make_bus(desk, driver, name):
+    desk.click('[data-do="add-bus"]')
+    wait_for(driver, '[data-do="bus-name"]').send_keys(name)
+    desk.click('[data-do="make-bus"]')
+    wait_for(driver, f'.strip-bus[aria-label="{name}"]')
+    found = wait_until(lambda: next(k for k, bus in document(desk)["buses"].items() if bus["name"] == name))
+    desk.choose("Snare")
+    driver.get_log("browser")  # nothing comes to the bus yet, which the browser tells as well
+    return found
+
+
+def test_a_track_is_sent_to_a_room_dragged_tapped_switched_and_taken_back(desk, driver, downloads):
+    bus = make_bus(desk, driver, "Hall")
+    desk.choose("Snare")
+    choose_option(driver, '.strip.is-selected [data-do="add-send"] option', "Hall".__eq__)
+    wait_until(lambda: desk.track("Snare")["sends"] == [{"bus": bus, "level_db": 0.0, "tap": "after", "on": True}])
+
+    desk.drag(wait_for(driver, f'[data-send="{bus}"] .control-bead'), -25, 0)
+    level = wait_until(lambda: (now := desk.track("Snare")["sends"][0]["level_db"]) < -1 and now)
+    desk.click(f'[data-send="{bus}"] .send-tap')
+    wait_until(lambda: desk.track("Snare")["sends"][0]["tap"] == "before")
+    desk.undo()
+    wait_until(lambda: desk.track("Snare")["sends"][0]["tap"] == "after")
+
+    sent, _ = soundfile.read(exported(desk, downloads, "mix", "*mix*.wav"))
+    desk.click(f'[data-send="{bus}"] .send-on')
+    wait_until(lambda: not desk.track("Snare")["sends"][0]["on"])
+    dry, _ = soundfile.read(exported(desk, downloads, "mix", "*mix*.wav"))
+    desk.choose("Snare")
+    alone, _ = soundfile.read(exported(desk, downloads, "strip", "Snare*.wav"))
+    fader = 10 ** ((desk.track("Snare")["fader_db"] + level) / 20)
+    # The bus has no chain: what it adds is the snare once more, at fader, pan and level.
+    added = np.sqrt(np.mean((sent - dry) ** 2, axis=0).sum())
+    assert abs(20 * np.log10(added / (fader * np.sqrt(np.mean(alone**2))))) < 0.1
+
+    desk.click(f'[data-send="{bus}"] .send-remove')
+    wait_until(lambda: desk.track("Snare")["sends"] == [])
+    assert find(driver, '.strip.is-selected [data-do="add-send"]').is_displayed()
+
+
+def test_a_circle_of_sends_is_refused_with_a_sentence(desk, driver):
+    far, near = make_bus(desk, driver, "Far"), make_bus(desk, driver, "Near")
+    desk.choose("Far")
+    choose_option(driver, '.strip.is-selected [data-do="add-send"] option', "Near".__eq__)
+    wait_until(lambda: document(desk)["buses"][far]["sends"][0]["bus"] == near)
+    desk.choose("Near")
+    choose_option(driver, '.strip.is-selected [data-do="add-send"] option', "Far".__eq__)
+    wait_until(lambda: "circle" in find(driver, "body").text)
+    assert document(desk)["buses"][near]["sends"] == []
+    desk.driver.get_log("browser")  # the refusal is told there too
