@@ -57,3 +57,27 @@ def test_a_circle_of_sends_is_refused_with_a_sentence(desk, driver):
     wait_until(lambda: "circle" in find(driver, "body").text)
     assert document(desk)["buses"][near]["sends"] == []
     desk.driver.get_log("browser")  # the refusal is told there too
+
+
+def test_the_whole_chain_is_passed_by_with_a_key_mixed_and_turned_into_what_it_took(desk, driver, downloads):
+    desk.add_compressor("Singer")
+    desk.type("threshold_db", "-30")
+    wait_until(lambda: desk.settings("Singer")["threshold_db"] == -30.0)
+    held, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"))
+    driver.execute_script("document.querySelector('.take-hand').focus()")
+    desk.keys("B")
+    wait_until(lambda: desk.track("Singer")["chain_on"] is False)
+    assert find(driver, '[data-do="chain-on"]').get_attribute("aria-checked") == "false"
+    source, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"))
+    desk.click('[data-do="chain-on"]')
+    wait_until(lambda: desk.track("Singer")["chain_on"])
+
+    desk.click('.strip.is-selected [data-setting="puts_out"] [data-value="difference"]')
+    wait_until(lambda: desk.track("Singer")["puts_out"] == "difference")
+    taken, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"))
+    np.testing.assert_allclose(taken, source - held, atol=1e-6)
+    desk.click('.strip.is-selected [data-setting="puts_out"] [data-value="result"]')
+    desk.type("chain_mix_pct", "40", scope=".strip.is-selected ")
+    wait_until(lambda: desk.track("Singer")["chain_mix_pct"] == 40.0)
+    mixed, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"))
+    np.testing.assert_allclose(mixed, 0.6 * source + 0.4 * held, atol=1e-6)

@@ -48,6 +48,15 @@ class Strip(Strict):
         0.0, FADER_OFF_DB, 12, label="Fader", unit="dB", group="Mix", step=0.5, scale="db", moves="gain",
         help="The level in the mix; all the way down is silence.",
     )  # fmt: skip
+    chain_on: bool = choice(True, label="Chain", group="Chain", help="Off, the whole chain is passed by.")
+    chain_mix_pct: float = number(
+        100.0, 0, 100, label="Chain mix", unit="%", group="Chain", step=1, moves=False,
+        help="How much of what the chain makes; the rest is what comes to it.",
+    )  # fmt: skip
+    puts_out: Literal["result", "difference"] = choice(
+        "result", label="Puts out", group="Chain", words={"result": "result", "difference": "difference"},
+        help="What the chain makes of the sound, or what it has taken from it.",
+    )  # fmt: skip
     chain: list[ProcessorEntry] = []
     reins: list[Rein] = []
     draft: int = Field(1, ge=1, le=MOST_DRAFTS)

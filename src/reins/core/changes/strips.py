@@ -18,7 +18,10 @@ from reins.core.settings.models import Strict
 from reins.core.settings.words import said
 from reins.errors import ConflictError, NotFoundError, SettingsError
 
-SETTABLE = ("name", "fader_db", "pan_pct", "mute", "solo", "solo_safe", "trim_db", "inverted")
+SETTABLE = (
+    "name", "fader_db", "pan_pct", "mute", "solo", "solo_safe", "trim_db", "inverted", "chain_on", "chain_mix_pct",
+    "puts_out",
+)  # fmt: skip
 
 
 class _OnTrack(Strict):

@@ -61,6 +61,11 @@ class Heard:
     latency_frames: int
 
 
+def as_it_is(strip: Any) -> bool:
+    """Whether a strip, or what stands alone, puts out what its chain makes."""
+    return strip is None or (strip.chain_on and strip.chain_mix_pct == 100.0 and strip.puts_out == "result")
+
+
 class Chain:
     """Processors in order. Those switched off are left out altogether, latency included.
 
@@ -98,6 +103,11 @@ class Chain:
                 self._stages.append(stage)
         #: How many channels come out.
         self.channels_out = channels
+        known_late = vars(self).get("_late")
+        if known_late is None or known_late.frames != latency:
+            self._late = Delay(self._channels, latency)
+        else:
+            self._late = twin_of(known_late)
         self._hears_before = any(BEFORE in stage.keys for stage in self._stages)
         #: Sum of the latencies of the processors that are on, in frames.
         self.latency_frames = latency
@@ -163,8 +173,20 @@ class Chain:
                 self._passed.append(self._made(place, keys, when))
         except Exception:
             log.exception("a processor failed: %s", self._stages[len(self._passed) - 1].entry.type)
-            return self._mended(keys, when)
-        return self._passed[-1] if is_finite(self._passed[-1]) else self._mended(keys, when)
+            return self._put_out(self._mended(keys, when))
+        return self._put_out(self._passed[-1] if is_finite(self._passed[-1]) else self._mended(keys, when))
+
+    def _put_out(self, result: Array) -> Array:
+        """What the strip puts out of a result: with so much of what came, or the difference; without the chain, what
+        came. What came waits as long as the chain takes, whether it is asked for or not.
+        """
+        source = self._late.process(self._passed[0]) if self.latency_frames else self._passed[0]
+        if as_it_is(self.strip):
+            return result
+        strip: Any = self.strip
+        share = strip.chain_mix_pct / 100.0 if strip.chain_on else 0.0
+        made = source + share * (result - source)
+        return np.ascontiguousarray(source - made if strip.puts_out == "difference" else made)
 
     def _own_time(self, frames: int) -> When:
         when = When(Stream(0), self._heard_frames - self.latency_frames, frames, self._sample_rate)
@@ -281,7 +303,7 @@ class Chain:
         """As evolved, for entries of which every one is made as before and follows what it followed."""
         twin = Chain.__new__(Chain)
         twin.__dict__.update(self.__dict__)  # copy.copy takes five times as long
-        twin.entries, twin.failures = entries, {}
+        twin.entries, twin.failures, twin._late = entries, {}, twin_of(self._late)
         on = [entry for entry in entries if entry.on]
         twin._stages = [stage.retuned(entry) for stage, entry in zip(self._stages, on, strict=True)]
         if self._mover is not None:

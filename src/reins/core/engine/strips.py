@@ -32,6 +32,7 @@ from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
 PRE_ROLL_BLOCK = 8192
+OF_CHAIN = ("chain_on", "chain_mix_pct", "puts_out")
 PAST_S = 4.0  # what is remembered of what comes to a bus, or to a chain with keys
 
 
@@ -209,7 +210,7 @@ class StripPlayer:
             strip, self._wanted = self._wanted, None
             if self._retunes and not self.chain.chain.failures:
                 self.chain.change(self.chain.chain.retuned(strip.chain))
-            elif strip.chain != self.strip.chain or self._moves_otherwise(strip):
+            elif strip.chain != self.strip.chain or self._moves_otherwise(strip) or self._puts_out_otherwise(strip):
                 self.chain.change(self._successor(strip))
                 self._go_to(strip)  # a chain that comes out on other channels is panned otherwise
             self._retunes = False
@@ -221,6 +222,9 @@ class StripPlayer:
             return False
         rest = [(s.fader_db, getattr(s, "pan_pct", 0.0)) for s in (strip, self.strip)]
         return strip.reins != self.strip.reins or (rest[0] != rest[1] and bool(self.chain.chain.strip_moved))
+
+    def _puts_out_otherwise(self, strip: Track | Bus | Master) -> bool:
+        return any(getattr(strip, name) != getattr(self.strip, name) for name in OF_CHAIN)
 
     def must_settle(self, strip: Track | Bus | Master) -> bool:
         """Whether a strip has what the chain at work cannot go on to at once: a processor it lacks, another draft."""

@@ -8,7 +8,7 @@ import { SendRows } from "./sends.js";
 import { keysOf, keysOfReins } from "./shapes.js";
 
 const FLOOR_DB = -60;
-const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe"];
+const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe", "chain_mix_pct", "puts_out"];
 
 export class StripList {
   /**

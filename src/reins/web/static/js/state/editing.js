@@ -164,6 +164,8 @@ export const editing = (kit, state, data) => ({
     list.value = "";
     list.blur(); // so that the keys work again
   },
+  /** The whole chain of the chosen strip, on or passed by. */
+  switchChain() { this.change({ kind: "set_strip", strip_id: state.desk.stripId, values: { chain_on: !state.desk.strip.chain_on } }); },
   /** Another kind of compressor in this one's place. */
   changeKind(list) {
     this.onProcessor("change_kind", state.desk.processor, { type: list.value });
