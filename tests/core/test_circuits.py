@@ -9,6 +9,7 @@ from reins.core.dsp.raising import LATENCY_FRAMES
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import alone
 from reins.core.processors.fet import LAW
+from reins.core.trials.pictures import burst
 from reins.demo import strings, voices
 from tests.conftest import RATE
 
@@ -224,3 +225,20 @@ def test_its_hue_is_heard_and_not_louder(hue_pct):
     tilted = [np.abs(np.fft.rfft(sound)) ** 2 for sound in (hued, plain)]
     hued_lows, lows = (np.sum(p[: 6 * 400]) / np.sum(p[6 * 3000 : 6 * 15000]) for p in tilted)
     assert hued_lows < 0.7 * lows if hue_pct > 0 else hued_lows > 1.4 * lows
+
+
+def test_the_burst_picture_shows_a_hit_a_note_and_what_quick_times_do_to_a_low_tone():
+    def shown(kind, **settings):
+        return burst(parse_entry({"id": "p", "type": kind, "settings": settings}, kind), sample_rate=RATE)
+
+    def bent(picture):
+        """How far what is made of the tone is from a sine, as a share of its power."""
+        power = np.abs(np.fft.rfft(picture["tone"])) ** 2
+        return 1.0 - power[2] / power.sum()
+
+    fet = shown("fet", release_ms=150.0)
+    behind = np.array(fet["time_ms"]) > 120.0
+    assert (np.array(fet["note_db"])[behind] <= np.array(fet["gain_db"])[behind] + 1e-6).all()
+    assert shown("compressor")["note_db"] is None and shown("compressor", auto_release=True)["note_db"] is not None
+    quick, slow = shown("fet", attack_us=10.0, release_ms=30.0), shown("fet", attack_us=10000.0, release_ms=1000.0)
+    assert bent(quick) > 0.01 > 10 * bent(slow)

@@ -18,6 +18,8 @@ Array = npt.NDArray[np.float64]
 CURVE_DB = np.linspace(-100.0, 0.0, 201)
 BURST_LEAD_MS, BURST_MS, BURST_COLUMNS = 20.0, 100.0, 240
 BURST_OVER_DB = 12.0
+NOTE_MS, NOTE_DIFFERS_DB = 2000.0, 0.3
+TONE_HZ, TONE_PERIODS, TONE_POINTS = 60, 24, 40  # of the low tone; points of a period that is shown
 MOST_SHOWN_DB = 24.0
 BEND_POINTS = 81
 HISTOGRAM_EDGES_DB = np.arange(-100.0, 0.1, 1.0)
@@ -31,10 +33,12 @@ def curve(entry: ProcessorEntry) -> dict[str, list[float]]:
 
 
 def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
-    """For the view burst: the gain while a steady burst 12 dB over the threshold comes and goes.
+    """For the view burst: the gain while a steady burst 12 dB over the threshold comes and goes; behind a note of 2 s
+    that ends with it, where that goes another way back; and what is made of two periods of a low tone, as loud, once it
+    has settled, against the tone: quick times bend it.
 
-    Runs the processor itself at peak detection, with the key's filters left out; the tail is long enough for the hold
-    and three times the release. Times are those of the sound: latency is taken out.
+    Runs the processor itself at peak detection, with the key's filters left out and no colour; the tail is long enough
+    for the hold and three times the release. Times are those of the sound: latency is taken out.
     """
     kind, settings = PROCESSORS[entry.type].stand_in(entry.settings)
     back_ms = getattr(settings, "release_ms", None) or getattr(settings, "back_ms", None)
@@ -45,21 +49,43 @@ def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:
     if hasattr(settings, "key"):
         level_db -= settings.key.gain_db
         key = settings.key.model_copy(update={"source": "self", "low_cut_hz": 0.0, "high_cut_hz": 0.0})
-        plain = settings.model_copy(update={"lookahead_ms": 0.0, "rms_pct": 0.0, "key": key})
-    processor = kind(plain, channels=1, sample_rate=sample_rate)
-    total_ms = BURST_LEAD_MS + BURST_MS + tail_ms
-    frames = round(total_ms * sample_rate / 1000)
-    signal = np.zeros((1, frames + processor.latency_frames))
-    first, last = (round(t * sample_rate / 1000) for t in (BURST_LEAD_MS, BURST_LEAD_MS + BURST_MS))
-    signal[:, first:last] = 10.0 ** (level_db / 20.0)
-    processor.process(alone(signal, sample_rate))
-    (gain_db,) = processor.gains_db.values()
-    gain_db = gain_db[processor.latency_frames :]
-    at = np.linspace(0, frames - 1, BURST_COLUMNS).astype(np.int64)
+        still = {"lookahead_ms": 0.0, "rms_pct": 0.0, "colour_on": False}
+        update = {name: value for name, value in still.items() if hasattr(settings, name)}
+        plain = settings.model_copy(update=update | {"key": key})
+    amplitude = 10.0 ** (level_db / 20.0)
+
+    def over(signal: Array) -> tuple[Array, Array]:
+        """(result, gain in dB) of a signal (frames,)."""
+        processor = kind(plain, channels=1, sample_rate=sample_rate)
+        late = processor.latency_frames
+        made = processor.process(alone(np.concatenate([signal, np.zeros(late)])[None], sample_rate))
+        (gain_db,) = processor.gains_db.values()
+        return made[0, late:], gain_db[late:]
+
+    def comes_and_goes(before_ms: float) -> tuple[Array, Array]:
+        """Times and gain in dB, in columns, of a burst that has begun so long before the picture does."""
+        parts = [BURST_LEAD_MS, before_ms + BURST_MS, tail_ms]
+        frames = [round(ms * sample_rate / 1000) for ms in parts]
+        levels = [np.full(count, level) for count, level in zip(frames, (0.0, amplitude, 0.0), strict=True)]
+        _, gain_db = over(np.concatenate(levels))
+        shown = round((BURST_LEAD_MS + BURST_MS + tail_ms) * sample_rate / 1000)
+        at = np.linspace(0, shown - 1, BURST_COLUMNS).astype(np.int64)
+        return at * 1000 / sample_rate, gain_db[-shown:][at]
+
+    time_ms, gain_db = comes_and_goes(0.0)
+    _, note_db = comes_and_goes(NOTE_MS)
+    behind = time_ms > BURST_LEAD_MS + BURST_MS
+    differs = np.abs(note_db - gain_db)[behind].max() > NOTE_DIFFERS_DB
+    period = round(sample_rate / TONE_HZ)
+    tone = amplitude * np.sin(2 * np.pi * np.arange(TONE_PERIODS * period) / period)
+    made = over(tone)[0][-2 * period :: period // TONE_POINTS]
     return {
-        "time_ms": np.round(at * 1000 / sample_rate, 2).tolist(),
-        "gain_db": np.round(gain_db[at], 3).tolist(),
+        "time_ms": np.round(time_ms, 2).tolist(),
+        "gain_db": np.round(gain_db, 3).tolist(),
+        "note_db": np.round(note_db, 3).tolist() if differs else None,
         "burst_ms": [BURST_LEAD_MS, BURST_LEAD_MS + BURST_MS],
+        "tone": np.round(made / max(np.abs(made).max(), 1e-9), 3).tolist(),
+        "tone_hz": TONE_HZ,
     }
 
 

@@ -3,33 +3,58 @@
 
 import { blank, db, palette, stroke, write } from "./paper.js";
 
-/** @param {HTMLCanvasElement} canvas @param {{time_ms: number[], gain_db: number[], burst_ms: [number, number]}} burst */
+const TONE_WIDTH = 84;
+
+/**
+ * @param {HTMLCanvasElement} canvas
+ * @param {{time_ms: number[], gain_db: number[], note_db: number[] | null, burst_ms: [number, number], tone: number[], tone_hz: number}} burst
+ */
 export function paintBurst(canvas, burst) {
   const { ink, width, height } = blank(canvas);
   const colours = palette();
   const total = burst.time_ms[burst.time_ms.length - 1];
-  const x = (ms) => 2 + (ms / total) * (width - 4);
-  const low = Math.max(Math.min(...burst.gain_db, 0), -60);
-  const high = Math.max(...burst.gain_db, 0);
+  const right = width - (width > 200 ? TONE_WIDTH : 0);
+  const x = (ms) => 2 + (ms / total) * (right - 4);
+  const rows = [...burst.gain_db, ...(burst.note_db ?? [])];
+  const low = Math.max(Math.min(...rows, 0), -60);
+  const high = Math.max(...rows, 0);
   const span = Math.max(high - low, 3);
   const y = (gain) => 22 + ((high - Math.max(gain, low)) / span) * (height - 40);
   const lifted = high > -low;
+  const place = (gain, index) => [x(burst.time_ms[index]), y(gain)];
   ink.fillStyle = colours.source;
   ink.fillRect(x(burst.burst_ms[0]), 12, x(burst.burst_ms[1]) - x(burst.burst_ms[0]), 5);
   const after = x(burst.burst_ms[1]) + 6;
-  write(ink, colours.muted, "a 100 ms burst, 12 dB over", after < width - 150 ? after : width - 4, after < width - 150 ? 14 : 5, after < width - 150 ? "left" : "right");
-  stroke(ink, colours.line, 1, [0, y(0)], [width, y(0)]);
-  ink.fillStyle = lifted ? colours.let : colours.held;
+  const words = burst.note_db ? "100 ms, and (dashed) 2 s" : "100 ms, 12 dB over";
+  write(ink, colours.muted, words, after < right - 130 ? after : right - 4, after < right - 130 ? 14 : 5, after < right - 130 ? "left" : "right");
+  stroke(ink, colours.line, 1, [0, y(0)], [right, y(0)]);
+  const colour = lifted ? colours.let : colours.held;
+  ink.fillStyle = colour;
   ink.globalAlpha = 0.25;
   ink.beginPath();
   ink.moveTo(x(0), y(0));
-  burst.time_ms.forEach((ms, index) => ink.lineTo(x(ms), y(burst.gain_db[index])));
+  burst.gain_db.forEach((gain, index) => ink.lineTo(...place(gain, index)));
   ink.lineTo(x(total), y(0));
   ink.fill();
   ink.globalAlpha = 1;
-  stroke(ink, lifted ? colours.let : colours.held, 1.75, ...burst.time_ms.map((ms, index) => [x(ms), y(burst.gain_db[index])]));
+  stroke(ink, colour, 1.75, ...burst.gain_db.map(place));
+  if (burst.note_db) {
+    ink.setLineDash([4, 3]);
+    stroke(ink, colour, 1.25, ...burst.note_db.map(place));
+    ink.setLineDash([]);
+  }
   write(ink, colours.muted, `${lifted ? "+" : ""}${db((lifted ? high : low).toFixed(1))} dB`, 2, height - 7);
-  write(ink, colours.muted, total >= 1000 ? `${(total / 1000).toFixed(1)} s` : `${Math.round(total)} ms`, width - 2, height - 7, "right");
+  write(ink, colours.muted, total >= 1000 ? `${(total / 1000).toFixed(1)} s` : `${Math.round(total)} ms`, right - 2, height - 7, "right");
+  if (right < width) paintTone(ink, colours, burst, right + 10, width - 2, height);
+}
+
+/** Two periods of a low tone as they leave, over the tone: where both part, the times are too quick for it. */
+function paintTone(ink, colours, { tone, tone_hz: hz }, left, right, height) {
+  const [middle, tall] = [12 + (height - 30) / 2, (height - 34) / 2];
+  const x = (index) => left + (index / (tone.length - 1)) * (right - left);
+  stroke(ink, colours.source, 1.25, ...tone.map((_, index) => [x(index), middle - tall * Math.sin((4 * Math.PI * index) / tone.length)]));
+  stroke(ink, colours.held, 1.5, ...tone.map((value, index) => [x(index), middle - tall * value]));
+  write(ink, colours.muted, `${hz} Hz`, right, height - 7, "right");
 }
 
 const FLOOR_DB = -100;
