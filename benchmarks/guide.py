@@ -315,7 +315,8 @@ def point(kind, name):
 
 
 def main():
-    from benchmarks import guide_circuits, guide_colour, guide_moves, guide_room  # which draw with what stands here
+    # These draw with what stands here.
+    from benchmarks import guide_circuits, guide_colour, guide_compare, guide_moves, guide_room
 
     FOLDER.mkdir(parents=True, exist_ok=True)
     kick, hats = drums.make_kick(), drums.make_hats()
@@ -332,6 +333,7 @@ def main():
     guide_moves.draw(strings.make_harmonium(), kick, singer)
     guide_colour.draw(singer)
     guide_room.draw()
+    guide_compare.draw()
     guide_circuits.draw()
 
 

@@ -35,9 +35,7 @@ def crest_db(sound):
 
 def compare(source, take, start, first_s, last_s):
     """Draw one source; prints a row for each kind."""
-    picture = Picture(f"{source}: gain, each kind as deep", (first_s, last_s), (-14, 0)).grid(
-        np.linspace(first_s, last_s, 5), " s", 2
-    )
+    picture = Picture(f"{source}: gain", (first_s, last_s), (-10, 0)).grid(np.linspace(first_s, last_s, 5), " s", 2)
     given = PROCESSORS["compressor"].Settings(**start)
     for kind, (word, colour, dash) in zip(KINDS, LOOKS, strict=True):
         settings = given if kind == "compressor" else as_kind("compressor", given, kind)

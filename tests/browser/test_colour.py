@@ -102,3 +102,14 @@ def test_a_compressor_becomes_another_kind_in_its_place_as_deep_and_goes_back(de
     desk.undo()
     wait_for(driver, '.station.is-selected[data-type="compressor"]')
     assert find(driver, '[data-do="kind"]').get_attribute("value") == "compressor"
+
+
+def test_a_pair_is_put_in_place_in_one_step(desk, driver):
+    desk.choose("Singer")
+    desk.click('[data-do="add"]')
+    desk.click('[data-add-pair="Level, then catch"]')
+
+    wait_for(driver, '.station.is-selected[data-type="optical"]')
+    wait_until(lambda: [entry["type"] for entry in desk.track("Singer")["chain"]] == ["optical", "fet"])
+    desk.undo()
+    wait_until(lambda: desk.track("Singer")["chain"] == [])

@@ -6,12 +6,12 @@ from pathlib import Path
 from reins.core.processors import PROCESSORS
 from reins.errors import NotFoundError
 
-MORE = ("movement",)
+MORE = ("movement", "compressors")
 FOLDER = Path(__file__).parents[1] / "guide"
 
 
 def page(kind: str) -> str:
-    """The page on a processor type, or on movement, as HTML; NotFoundError when there is none."""
+    """The page on a processor type, or on one of MORE, as HTML; NotFoundError when there is none."""
     from markdown_it import MarkdownIt
 
     if kind not in (*PROCESSORS, *MORE):

@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from reins.core.kinds import KINDS
+from reins.core.pairs import PAIRS
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Send, Track
 from reins.core.settings.fields import describe_fields
@@ -59,6 +60,7 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
         },
         "sessionSettings": [row for row in describe_fields(Document) if row["group"] == "Time"],
         "reins": rein_catalogue(),
+        "pairs": [{"name": pair.name, "sentence": pair.sentence} for pair in PAIRS],
         "ownPoints": points.own_points(house),
         "frequencies": points_told(),
         "sound": {"worklet": f"{static}/js/worklet.js", "worker": f"{static}/js/liveworker.js"},

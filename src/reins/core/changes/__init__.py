@@ -10,6 +10,7 @@ import pydantic
 from pydantic import Field, TypeAdapter
 
 from reins.core.changes.chains import (
+    AddPair,
     AddProcessor,
     ChangeKind,
     CopyDraft,
@@ -63,7 +64,7 @@ class SetSession(Strict):
 
 
 Change = Annotated[
-    SetProcessor | AddProcessor | RemoveProcessor | DuplicateProcessor | MoveProcessor | UseDraft | CopyDraft
+    SetProcessor | AddProcessor | AddPair | RemoveProcessor | DuplicateProcessor | MoveProcessor | UseDraft | CopyDraft
     | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | AddBus | RemoveBus
     | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein | SetSession,
     Field(discriminator="kind"),

@@ -10,6 +10,7 @@ from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, p
 from reins.core.kinds import as_kind
 from reins.core.limits import MAX_PROCESSORS
 from reins.core.moves.rules import fitted
+from reins.core.pairs import entries_of
 from reins.core.processors import PROCESSORS
 from reins.core.routing import describe_tie, in_order, key_names, key_source
 from reins.core.sessions import MOST_DRAFTS, Document, Draft, Strip, new_id
@@ -66,6 +67,23 @@ class AddProcessor(OnStrip):
         entry = parse_entry(raw | {"settings": added_with(self.type)}, strip.name)
         label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added"
         return document.with_strip(self.strip_id, chain=[*strip.chain, entry]), label
+
+
+class AddPair(OnStrip):
+    """Add two processors that work together at the end of a chain."""
+
+    kind: Literal["add_pair"]
+    name: str
+    processor_ids: list[str] = Field(default_factory=lambda: [new_id(), new_id()], min_length=2, max_length=2)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with both, and the label."""
+        strip = document.strip(self.strip_id)
+        chain = list(strip.chain)
+        for entry in entries_of(self.name, self.processor_ids):
+            _check_room(strip.model_copy(update={"chain": chain}), entry.id or "")
+            chain.append(entry)
+        return document.with_strip(self.strip_id, chain=chain), f"{strip.name}: “{self.name}” added"
 
 
 def added_with(kind: str) -> dict[str, Any]:

@@ -44,6 +44,7 @@ export const desk = (data) => () => {
 const shown = (kit, state, data) => ({
   session: data.session,
   processors: data.processors,
+  pairs: data.pairs,
   shortcuts: SHORTCUTS,
   stripId: data.session.document.order[0] ?? "master",
   /** @type {string | null} */

@@ -87,6 +87,14 @@ export const editing = (kit, state, data) => ({
     await this.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id });
     state.desk.selectProcessor(id);
   },
+  /** Two processors that work together, in one step; the first is chosen. */
+  async addPair(name) {
+    this.adding = false;
+    const ids = [newId(), newId()];
+    state.desk.processorId = ids[0];
+    await this.change({ kind: "add_pair", strip_id: state.desk.stripId, name, processor_ids: ids });
+    state.desk.selectProcessor(ids[0]);
+  },
   onProcessor(kind, entry, more = {}) { return this.onStrip(kind, { processor_id: entry.id, ...more }); },
   switchProcessor(entry) { return this.onProcessor("set_processor", entry, { on: !entry.on }); },
   drop(index) {
