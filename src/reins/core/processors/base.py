@@ -166,6 +166,8 @@ class Processor(ABC):
     added_with: ClassVar[dict[str, Any]] = {}
     #: Settings it is timed with, where it does little at its defaults.
     timed_with: ClassVar[dict[str, Any]] = {}
+    #: What it is timed with besides, by how that is called.
+    timed_also: ClassVar[dict[str, dict[str, Any]]] = {}
 
     #: After `process`: each moving gain by name, in dB per frame of the block put out, the deepest lane.
     gains_db: dict[str, Array]

@@ -67,6 +67,7 @@ class Circuit(Detecting):
 
     which: ClassVar[int]  # the gain element of dsp.circuits
     views: ClassVar[tuple[View, ...]] = ("in_out", "burst", "harmonics")
+    timed_also: ClassVar[dict[str, dict[str, Any]]] = {"colour on": {"colour_on": True}}
     carried = (*Detecting.carried, "_late", "_late_gain", "_shaper", "_dc_state")
     params_size = circuits.CIRCUIT_PARAMS
     beside_kernel = ("key.",)
