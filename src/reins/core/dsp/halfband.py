@@ -7,15 +7,17 @@ count.
 """
 
 from functools import lru_cache
+from typing import cast
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import kernel
 
-Array = npt.NDArray[np.float64]
+Array = npt.NDArray[np.float64]  # or of 32 bits, where that kind is asked for
 REACHES = (65, 11, 9, 7)  # M of each doubling, from the base rate up
 ATTENUATION_DB = 96.0
+TILE = 512  # frames worked on at a time
 
 
 @lru_cache(16)
@@ -27,79 +29,93 @@ def _taps(reach: int, attenuation_db: float) -> Array:
     return np.ascontiguousarray(even[: (reach + 1) // 2])
 
 
-@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[:,::1])")
+@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[:,::1])", "void(f4[:,::1], f4[::1], f4[::1], f4[:,::1])")
 def _up(joined, taps, sums, out):
     """out (channels, 2 n) from joined (channels, reach + n): the last `reach` frames and the next n.
 
     Taps stand mirrored around the middle, so pairs of frames share one; the loop over frames is the inner one, so that
-    it vectorises and the order of each sum never depends on the block.
+    it vectorises and the order of each sum never depends on the block; TILE frames at a time stay at hand. Both
+    phases lie as pairs: a doubled index could be negative, for all the compiler knows, and would not vectorise.
     """
-    reach, n = 2 * taps.size - 1, sums.size
+    reach, frames = 2 * taps.size - 1, joined.shape[1] - (2 * taps.size - 1)
     for channel in range(joined.shape[0]):
-        row = joined[channel]
-        for i in range(n):
-            sums[i] = 0.0
-        for j in range(taps.size):
-            newer, older = row[reach - j : reach - j + n], row[j : j + n]
-            h = 2.0 * taps[j]
+        pairs = out[channel].reshape(frames, 2)
+        for start in range(0, frames, TILE):
+            n = min(TILE, frames - start)
+            row, made = joined[channel, start:], pairs[start : start + n]
             for i in range(n):
-                sums[i] += h * (newer[i] + older[i])
-        middle = row[(reach + 1) // 2 : (reach + 1) // 2 + n]
-        for i in range(n):
-            out[channel, 2 * i] = sums[i]
-            out[channel, 2 * i + 1] = middle[i]
+                sums[i] = 0.0
+            for j in range(taps.size):
+                newer, older = row[reach - j : reach - j + n], row[j : j + n]
+                h = taps[j] + taps[j]
+                for i in range(n):
+                    sums[i] += h * (newer[i] + older[i])
+            middle = row[(reach + 1) // 2 : (reach + 1) // 2 + n]
+            for i in range(n):
+                made[i, 0], made[i, 1] = sums[i], middle[i]
 
 
-@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[::1], f8[:,::1])")
+@kernel(
+    "void(f8[:,::1], f8[::1], f8[::1], f8[::1], f8[:,::1])", "void(f4[:,::1], f4[::1], f4[::1], f4[::1], f4[:,::1])"
+)
 def _down(joined, taps, evens, sums, out):
     """out (channels, n) from joined (channels, 2 reach + 2 n); see _up."""
-    reach, n = 2 * taps.size - 1, sums.size
+    reach, frames = 2 * taps.size - 1, out.shape[1]
+    middle = taps.dtype.type(0.5)  # as wide as all else: a wider number would make each product so
     for channel in range(joined.shape[0]):
-        row = joined[channel]
-        for i in range(evens.size):
-            evens[i] = row[2 * i]
-        for i in range(n):
-            sums[i] = 0.5 * row[reach + 2 * i]
-        for j in range(taps.size):
-            newer, older = evens[reach - j : reach - j + n], evens[j : j + n]
+        pairs = joined[channel].reshape(reach + frames, 2)
+        for start in range(0, frames, TILE):
+            n = min(TILE, frames - start)
+            part, made = pairs[start : start + n + reach], out[channel, start:]
+            odd = part[(reach - 1) // 2 :]
+            for i in range(n + reach):
+                evens[i] = part[i, 0]
             for i in range(n):
-                sums[i] += taps[j] * (newer[i] + older[i])
-        for i in range(n):
-            out[channel, i] = sums[i]
+                sums[i] = middle * odd[i, 1]
+            for j in range(taps.size):
+                newer, older = evens[reach - j : reach - j + n], evens[j : j + n]
+                for i in range(n):
+                    sums[i] += taps[j] * (newer[i] + older[i])
+            for i in range(n):
+                made[i] = sums[i]
 
 
 class Doubler:
-    """A signal at twice the rate; `reach` of the new frames later."""
+    """A signal at twice the rate; `reach` of the new frames later. kind: the numbers it works in."""
 
     carried = ()
 
-    def __init__(self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB) -> None:
-        self.reach, self._taps = reach, _taps(reach, attenuation_db)
-        self._before = np.zeros((channels, reach))
+    def __init__(
+        self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB, kind: type = np.float64
+    ) -> None:
+        self.reach, self._taps = reach, cast(Array, _taps(reach, attenuation_db).astype(kind))
+        self._before = cast(Array, np.zeros((channels, reach), kind))
 
     def process(self, signal: Array) -> Array:
         """(channels, 2 n) from the next (channels, n)."""
         joined = np.concatenate([self._before, signal], axis=1)
         self._before = joined[:, signal.shape[1] :].copy()
-        out = np.empty((signal.shape[0], 2 * signal.shape[1]))
-        _up(joined, self._taps, np.empty(signal.shape[1]), out)
+        out = np.empty((signal.shape[0], 2 * signal.shape[1]), joined.dtype)
+        _up(joined, self._taps, np.empty(TILE, joined.dtype), out)
         return out
 
 
 class Halver:
-    """A signal at half the rate; `reach` of the old frames later."""
+    """A signal at half the rate; `reach` of the old frames later. kind: the numbers it works in."""
 
     carried = ()
 
-    def __init__(self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB) -> None:
-        self.reach, self._taps = reach, _taps(reach, attenuation_db)
-        self._before = np.zeros((channels, 2 * reach))
+    def __init__(
+        self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB, kind: type = np.float64
+    ) -> None:
+        self.reach, self._taps = reach, cast(Array, _taps(reach, attenuation_db).astype(kind))
+        self._before = cast(Array, np.zeros((channels, 2 * reach), kind))
 
     def process(self, signal: Array) -> Array:
         """(channels, n) from the next (channels, 2 n)."""
         joined = np.concatenate([self._before, signal], axis=1)
         self._before = joined[:, signal.shape[1] :].copy()
         n = signal.shape[1] // 2
-        out = np.empty((signal.shape[0], n))
-        _down(joined, self._taps, np.empty(self.reach + n), np.empty(n), out)
+        out = np.empty((signal.shape[0], n), joined.dtype)
+        _down(joined, self._taps, np.empty(self.reach + TILE, joined.dtype), np.empty(TILE, joined.dtype), out)
         return out

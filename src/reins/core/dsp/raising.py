@@ -2,7 +2,8 @@
 whatever the rate is raised by, so that another rate is no other latency.
 
 The filters are finer than those of processors.oversampling: within 0.05 dB to 20 kHz at 44.1 kHz, 100 dB down from the
-rate less 20 kHz on.
+rate less 20 kHz on. They work in numbers of 24 bits, at twice the speed: what they round lies 140 dB under what is
+driven, and what is bent is only added to the sound, which does not pass here.
 """
 
 import numpy as np
@@ -32,12 +33,13 @@ class Raised:
 
     def __init__(self, channels: int, times: int) -> None:
         reaches = REACHES[: times.bit_length() - 1]
-        self._up = [Doubler(channels, reach, ATTENUATION_DB) for reach in reaches]
-        self._down = [Halver(channels, reach, ATTENUATION_DB) for reach in reversed(reaches)]
-        self._wait = np.zeros((channels, LATENCY_FRAMES * times - _filters_frames(times)))
+        self._up = [Doubler(channels, reach, ATTENUATION_DB, np.float32) for reach in reaches]
+        self._down = [Halver(channels, reach, ATTENUATION_DB, np.float32) for reach in reversed(reaches)]
+        self._wait = np.zeros((channels, LATENCY_FRAMES * times - _filters_frames(times)), np.float32)
 
     def up(self, signal: Array) -> Array:
         """(channels, times n) from the next (channels, n)."""
+        signal = signal.astype(np.float32)
         for stage in self._up:
             signal = stage.process(signal)
         return signal
@@ -51,4 +53,4 @@ class Raised:
             signal = np.ascontiguousarray(joined[:, :frames])
         for stage in self._down:
             signal = stage.process(signal)
-        return signal
+        return signal.astype(np.float64)

@@ -65,7 +65,8 @@ class Shaper:
 
     def __init__(self, channels: int, times: int) -> None:
         self._channels = channels
-        self._k = Delay(1, LATENCY_FRAMES)
+        self._k: Delay | None = None  # where it moves
+        self._stood = LEAST_K
         self._recent = np.zeros((channels, WARM_FRAMES))
         self._made_as: Any = None
         self._raised, self._before = Raised(channels, times), np.zeros(channels)
@@ -83,12 +84,20 @@ class Shaper:
 
     def process(self, signal: Array, k: Any, *, kind: str, bias_pct: float) -> Array:
         """What is added over the next frames (channels, frames) by k, a number or one a frame."""
-        k = np.broadcast_to(np.maximum(k, LEAST_K), (1, signal.shape[1]))
+        moves = isinstance(k, np.ndarray)
+        k = np.maximum(k, LEAST_K) if moves else max(float(k), LEAST_K)
         up = self._raised.up(signal * k)
         added = np.empty_like(up)
         bend(up, KINDS[kind], MOST_OFFSET * bias_pct / 100.0, self._before, added)
-        late = self._k.process(np.ascontiguousarray(k))
-        return self._raised.down(added) / np.maximum(late, LEAST_K)  # nothing has come yet of where it is not known
+        made = self._raised.down(added)
+        if not moves:  # as long as it stands, what comes out went in by the same
+            self._k, self._stood = None, k
+            made *= 1.0 / k
+            return made
+        if self._k is None:
+            self._k = Delay(1, LATENCY_FRAMES)
+            self._k.process(np.full((1, LATENCY_FRAMES), self._stood))
+        return made / self._k.process(k.reshape(1, -1))
 
     def add(self, signal: Array, k: Any, bend: Any) -> Array:
         """As process, with a curve that stands; what is on its way, made with another k or curve, is made anew of what
