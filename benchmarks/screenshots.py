@@ -101,11 +101,15 @@ def moving(server, driver):
 
 
 def colours(server, driver):
-    """A guitar by the FET compressor, and a bass with its octaves."""
+    """A guitar by the FET compressor, one with colour, and the room microphone by three speeds, sent to a room."""
     tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
     ids = {t["name"]: k for k, t in tracks.items()}
+    keep(server, kind="add_bus", bus_id="hall", name="Hall", members=[])
+    keep(server, kind="add_processor", strip_id="hall", type="room", processor_id="hall-room")
+    keep(server, kind="put_send", strip_id=ids["Room"], bus="hall", level_db=-12.0)
     for strip, kind, point in (
         ("Guitar L", "fet", "Acoustic guitar, forward"), ("Guitar R", "colour", "Harmonium, brighter reeds"),
+        ("Room", "three_speed", "Drum bus, hits and room"),
     ):  # fmt: skip
         keep(server, kind="add_processor", strip_id=ids[strip], type=kind, processor_id=kind)
         keep(server, kind="start_from", strip_id=ids[strip], processor_id=kind, name=point)
@@ -113,7 +117,7 @@ def colours(server, driver):
         wait_for(driver, f'.station[data-type="{kind}"] .station-name').click()
         settled(driver)
         time.sleep(1.0)
-        driver.save_screenshot(str(SHOTS / f"{kind}.png"))
+        driver.save_screenshot(str(SHOTS / f"{kind.replace('_', '-')}.png"))
 
 
 def main():
