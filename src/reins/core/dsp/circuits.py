@@ -41,6 +41,7 @@ from reins.core.dsp.dynamics import (
     slow_release,
     slow_step,
     smooth,
+    softened,
     target_of,
 )
 
@@ -93,13 +94,7 @@ def _mu_target(level, target, count, params):
     half, knee_scale = 0.5 * knee, 0.5 / knee if knee > 0.0 else 0.0
     holds = 1.0 if params[SLOPE] < 0.0 else 0.0
     for i in range(count):
-        d = level[i] - threshold
-        u = d + half
-        u = u if u > 0.0 else 0.0
-        u = u if u < knee else knee
-        past = d - half
-        past = past if past > 0.0 else 0.0
-        over = u * u * knee_scale + past
+        over = softened(level[i] - threshold, knee, half, knee_scale)
         target[i] = holds * (growth - math.sqrt(over * over + growth * growth))
 
 

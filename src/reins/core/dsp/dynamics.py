@@ -66,18 +66,23 @@ def lane_level_db(signal, level, level_bits, work, work_bits, rms, rms_bits, cou
 
 
 @inlined
+def softened(d, knee_db, half, knee_scale):
+    """How far a level is over the threshold, d dB, with a knee: d far above, 0 far below, a parabola between."""
+    u = d + half
+    u = u if u > 0.0 else 0.0
+    u = u if u < knee_db else knee_db
+    past = d - half
+    past = past if past > 0.0 else 0.0
+    return u * u * knee_scale + past
+
+
+@inlined
 def _over_threshold_gain(level, target, count, side, threshold_db, slope, knee_db, range_db):
     """Gain of the static curve, eq. (4) of the paper less its input, without branches; side -1 acts below instead."""
     half = 0.5 * knee_db
     knee_scale = 0.5 / knee_db if knee_db > 0.0 else 0.0
     for i in range(count):
-        d = side * (level[i] - threshold_db)
-        u = d + half
-        u = u if u > 0.0 else 0.0
-        u = u if u < knee_db else knee_db
-        past = d - half
-        past = past if past > 0.0 else 0.0
-        g = slope * (u * u * knee_scale + past)
+        g = slope * softened(side * (level[i] - threshold_db), knee_db, half, knee_scale)
         target[i] = g if g > -range_db else -range_db
 
 

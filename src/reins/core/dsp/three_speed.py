@@ -35,6 +35,7 @@ from reins.core.dsp.dynamics import (
     apply_gain,
     ignore_below,
     levels_db,
+    softened,
 )
 
 Array = npt.NDArray[np.float64]
@@ -83,13 +84,7 @@ def _wish(level, wish, count, params):
     more = params[GROWTH] * (1.0 + slope)
     half, knee_scale = 0.5 * knee, 0.5 / knee if knee > 0.0 else 0.0
     for i in range(count):
-        d = level[i] - threshold
-        u = d + half
-        u = u if u > 0.0 else 0.0
-        u = u if u < knee else knee
-        past = d - half
-        past = past if past > 0.0 else 0.0
-        over = u * u * knee_scale + past
+        over = softened(level[i] - threshold, knee, half, knee_scale)
         wish[i] = slope * over - more * (math.sqrt(over * over + GROWTH_DB * GROWTH_DB) - GROWTH_DB)
 
 
