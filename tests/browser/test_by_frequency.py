@@ -277,7 +277,7 @@ def test_a_drum_room_is_crossed_over_in_three(desk, driver):
     wait_until(lambda: bands(desk, "Room", -1)[2]["threshold_db"] < -35)
     settled(driver)
     wait_until(lambda: deepest_db(desk, "band3.gain_db") < -1)
-    assert desk.red_share('[data-row="1"] .band-strip') > 0.005
+    wait_until(lambda: desk.red_share('[data-row="1"] .band-strip') > 0.005)
 
     desk.click('.bands [data-row="2"] [data-setting="bands.1.solo"]')
     wait_until(lambda: bands(desk, "Room", -1)[1]["solo"])
