@@ -22,7 +22,7 @@ from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.meters import MasterReading
 from reins.core.moves.spans import prepare_moved
 from reins.core.processors.making import prepare
-from reins.core.sessions import MAX_FRAME, Document
+from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
 from reins.core.takes import Take
 from reins.core.trials.matching import MOST_GAIN_DB
 from reins.errors import InputError, ReinsError
@@ -73,8 +73,8 @@ class DeskPlayer:
         kind = message.get("type")
         try:
             if kind == "kept":
-                self._trial = message["document"]
-                _prepare_moved(self._trial)
+                before, self._trial = self._trial, message["document"]
+                _prepare_moved(self._trial, before)
             elif kind == "try":
                 # Matching waits until it is kept: the take's spectrum may have to be measured first.
                 settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
@@ -87,8 +87,9 @@ class DeskPlayer:
                 return {"type": "tried", "document": self._trial, "retuned": only_retuned(before, self._trial)}
             elif kind == "try_rein":
                 place = {k: message[k] for k in ("strip_id", "rein_id", "rein")}
-                self._trial = PutRein(kind="put_rein", **place).tried(self._trial)
-                _prepare_moved(self._trial)
+                before = self._trial
+                self._trial = PutRein(kind="put_rein", **place).tried(before)
+                _prepare_moved(self._trial, before)
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
                 self._trial = change.apply(self._trial)[0]
@@ -274,10 +275,18 @@ class DeskPlayer:
             self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
 
 
-def _prepare_moved(document: Document) -> None:
-    """Have what reins move worked out, so that the thread that plays finds it."""
-    for strip in (*document.tracks.values(), *document.buses.values(), document.master):
-        prepare_moved(strip.reins, strip.chain, document.sample_rate)
+def _prepare_moved(document: Document, before: Document | None = None) -> None:
+    """Have what reins move worked out, so that the thread that plays finds it; where a strip is the one it was before,
+    it has been.
+    """
+    known = {id(strip) for strip in _strips(before)} if before is not None else set()
+    for strip in _strips(document):
+        if id(strip) not in known:
+            prepare_moved(strip.reins, strip.chain, document.sample_rate)
+
+
+def _strips(document: Document) -> list[Track | Bus | Master]:
+    return [*document.tracks.values(), *document.buses.values(), document.master]
 
 
 def _meters(block: LiveBlock) -> dict[str, Any]:

@@ -27,6 +27,17 @@ def _amplitudes(db, start, count, work, out):
         db_to_amplitude(db[start:], out, out.view(np.int64), work, work.view(np.int64), count)
 
 
+@inlined
+def _parts(pct, start, count, out):
+    """out = some of the percentages, of which there may be one for all, as parts of 1."""
+    if pct.size == 1:
+        out[:count] = 0.01 * pct[0]
+    else:
+        given = pct[start:]
+        for i in range(count):
+            out[i] = 0.01 * given[i]
+
+
 @kernel("void(f8[::1], f8[::1], f8[::1], f8[::1], f8[:,::1])")
 def _shares(mix_pct, output_db, wet_db, work, out):
     for start in range(0, out.shape[1], CHUNK):
@@ -34,9 +45,9 @@ def _shares(mix_pct, output_db, wet_db, work, out):
         output, dry, wet = out[0, start:], out[1, start:], out[2, start:]
         _amplitudes(output_db, start, count, work, output)
         _amplitudes(wet_db, start, count, work, wet)
+        _parts(mix_pct, start, count, dry)
         for i in range(count):
-            mix = 0.01 * mix_pct[start + i if mix_pct.size > 1 else 0]
-            dry[i], wet[i] = 1.0 - mix, mix * wet[i]
+            dry[i], wet[i] = 1.0 - dry[i], dry[i] * wet[i]
 
 
 def shares(frames: int, *, mix_pct: Gain = 100.0, output_db: Gain = 0.0, wet_db: Gain = 0.0) -> Array:
@@ -65,8 +76,7 @@ def _blend(source, made, mix_pct, output_db, work, out):
                 for i in range(count):
                     result[i] = output[i] * after[i]
             continue
-        for i in range(count):
-            mix[i] = 0.01 * mix_pct[start + i if mix_pct.size > 1 else 0]
+        _parts(mix_pct, start, count, mix)
         for channel in range(out.shape[0]):
             before, after, result = source[channel, start:], made[channel, start:], out[channel, start:]
             for i in range(count):

@@ -128,7 +128,7 @@ def matched_one(shape: str, freq_hz: float, q: float, gain_db: float, sample_rat
     return tuple(float(value) for value in rows[:, 0])
 
 
-@lru_cache(512)
+@lru_cache(2048)  # 7 kB each: of sixteen bands that sweep ten octaves
 def matched_table(shape: str, freq_hz: float, q: float, sample_rate: int) -> Array:
     """Rows g, k, m0 - 1, m1, m2 (steps, 5) for gains from -MOST_DB to MOST_DB: what the filter adds to its input."""
     gains_db = np.arange(-MOST_DB * STEPS_PER_DB, MOST_DB * STEPS_PER_DB + 1) / STEPS_PER_DB

@@ -2,7 +2,7 @@
 whatever the rate is raised by, so that another rate is no other latency.
 
 The filters are finer than those of processors.oversampling: within 0.05 dB to 20 kHz at 44.1 kHz, 100 dB down from the
-rate less 20 kHz on. They work in numbers of 24 bits, at twice the speed: what they round lies 140 dB under what is
+rate less 20 kHz on. They work in numbers of 24 bits, at twice the speed: what they round lies 138 dB under what is
 driven, and what is bent is only added to the sound, which does not pass here.
 """
 

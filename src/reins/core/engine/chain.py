@@ -62,8 +62,8 @@ class Heard:
 
 
 def as_it_is(strip: Any) -> bool:
-    """Whether a strip, or what stands alone, puts out what its chain makes."""
-    return strip is None or (strip.chain_on and strip.chain_mix_pct == 100.0 and strip.puts_out == "result")
+    """Whether a strip puts out what its chain makes."""
+    return bool(strip.chain_on and strip.chain_mix_pct == 100.0 and strip.puts_out == "result")
 
 
 class Chain:
@@ -178,8 +178,10 @@ class Chain:
 
     def _put_out(self, result: Array) -> Array:
         """What the strip puts out of a result: with so much of what came, or the difference; without the chain, what
-        came. What came waits as long as the chain takes, whether it is asked for or not.
+        came. What came waits as long as the chain takes, whether a strip asks for it yet or not.
         """
+        if self.strip is None:  # one that stands alone, as for pictures
+            return result
         source = self._late.process(self._passed[0]) if self.latency_frames else self._passed[0]
         if as_it_is(self.strip):
             return result

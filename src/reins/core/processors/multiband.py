@@ -104,7 +104,6 @@ class MultibandSettings(KeyedSettings):
         100.0, 0, 150, label="Amount", unit="%", group="Level", step=1,
         help="Scales how far every band moves, all at once.",
     )  # fmt: skip
-
     grit_pct: float = usual.share_pct(
         0.0, "Bends what is made of all bands, each by itself; added to their own.", label="Grit", group="Level",
         moves=False,
