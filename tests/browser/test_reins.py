@@ -4,6 +4,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from scipy.signal import butter, sosfilt
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
@@ -131,6 +132,35 @@ def test_the_kick_moves_three_settings_of_the_harmonium_at_once(desk, driver, do
     value = key_values(heard, rate=48000, **{name: by[name] for name in names})
     ideal = take_of(desk, "Harmonium")[:, :200000] * 10 ** (reins(desk, "Harmonium")[0]["moves"][0]["to"] * value / 20)
     assert np.abs(moved.T[:, :200000] - ideal).max() < 10 ** (-90 / 20)
+
+
+def test_the_hats_open_a_filter_on_the_harmonium(desk, driver, downloads):
+    desk.add("Harmonium", "filter")
+    desk.type("high_cut_hz", "400 Hz", ".bench ")
+    wait_until(lambda: desk.settings("Harmonium")["high_cut_hz"] == 400)
+    rein_of(desk, "high_cut_hz", "key")
+    choose_option(driver, '.rein-bench [data-setting="key.source"] option', lambda text: text == "Hats")
+    wait_until(lambda: reins(desk, "Harmonium")[0]["by"]["key"]["source"] != "self")
+    heard = reins(desk, "Harmonium")[0]["by"]["key"]["source"].split("/")[0]
+    assert desk.state()["document"]["tracks"][heard]["name"] == "Hats"
+    desk.type("to 0", "12k", ".rein-bench ")
+    wait_until(lambda: reins(desk, "Harmonium")[0]["moves"][0]["to"] == 12000)
+    assert reins(desk, "Harmonium")[0]["moves"][0]["what"].endswith(".high_cut_hz")
+
+    file = exported(desk, downloads, "strip", "Harmonium*.wav")
+    by, frames = reins(desk, "Harmonium")[0]["by"], 400000
+    names = ("floor_db", "ceiling_db", "attack_ms", "hold_ms", "release_ms")
+    value = key_values(take_of(desk, "Hats")[:, :frames], rate=48000, **{name: by[name] for name in names})
+    above = butter(4, 1500.0, "high", fs=48000, output="sos")
+    moved = sosfilt(above, soundfile.read(file, dtype="float64", always_2d=True)[0].T[:, :frames])
+    source = sosfilt(above, take_of(desk, "Harmonium")[:, :frames])
+
+    def passed_db(where):
+        """Of what lies above 1.5 kHz, how much comes through."""
+        return 10 * np.log10(np.mean(moved[:, where] ** 2) / np.mean(source[:, where] ** 2))
+
+    opened, shut = passed_db(value > 0.7), passed_db(value < 0.05)
+    assert opened > -2.0 and shut < -15.0, (opened, shut)
 
 
 def test_the_singers_fader_is_ridden_on_the_take(desk, driver):

@@ -14,6 +14,7 @@ from reins.core.moves.rules import check
 from reins.core.moves.scales import ways_of
 from reins.core.moves.spans import prepare_moved
 from reins.core.processors import PROCESSORS
+from reins.core.processors.shaper import LATENCY_FRAMES
 from reins.core.settings.models import PartError
 from reins.core.settings.paths import laid_over
 from reins.core.time import Beat, Stream, When
@@ -277,6 +278,17 @@ def test_what_is_moved_is_lined_up_through_the_latency_of_what_stands_before():
     keyed = run([late, *level()], [rein({"p.gain_db": -20.0}, BY_KEY)], NOISE, [512])
     plain = run(level(), [rein({"p.gain_db": -20.0}, BY_KEY)], NOISE, [512])
     np.testing.assert_allclose(keyed[:, 960:], plain[:, : 12000 - 960], atol=1e-9)
+
+
+def test_a_bands_gain_moves_with_its_sound_before_the_grit_of_the_bands():
+    def multiband(grit_pct):
+        settings = {"crossovers_hz": [10000], "bands": [{}, {"grit_pct": grit_pct}], "lookahead_ms": 2.0}
+        return [parse_entry({"id": "p", "type": "multiband", "settings": settings}, "x")]
+
+    tone = np.tile(np.sin(2 * np.pi * 200 / RATE * np.arange(12000)), (2, 1))  # nothing of it in the band that is bent
+    moves = [rein({"p.bands.0.gain_db": -20.0}, BY_BEAT), rein({"p.output_db": -9.0}, BY_BEAT, name="o")]
+    plain, gritty = (run(multiband(grit_pct), moves, tone, [512]) for grit_pct in (0, 100))
+    np.testing.assert_allclose(gritty[:, LATENCY_FRAMES + 500 :], plain[:, 500:-LATENCY_FRAMES], atol=1e-6)
 
 
 def test_a_rein_that_is_off_moves_nothing_and_a_chain_without_reins_has_no_mover():

@@ -34,8 +34,7 @@ class PassedBy:
         late = self._delay.process(block.sound)
         return late if late.shape[0] == self._channels_out else np.repeat(late, self._channels_out, axis=0)
 
-    @property
-    def leaves_late(self) -> int:
+    def leaves_late(self, path: str) -> int:
         """As late as it would be."""
         return self.latency_frames
 

@@ -5,7 +5,7 @@ it stands at the begin of each row and where at its end. Curves are known ahead;
 grid comes one row late. So neither block size nor the place of a start makes a difference.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
@@ -166,15 +166,16 @@ class Mover:
         """Whether a processor at a place, or the strip at STRIP, has what moves."""
         return place in self._targets
 
-    def moved(self, place: int, when: When, late: int, latency: int) -> Moved:
-        """What moves in a processor over a block that comes `late` frames after the chain's source, and leaves it
-        `latency` frames later still; when: the place of what comes.
+    def moved(self, place: int, when: When, late: int, leaves_late: Callable[[str], int]) -> Moved:
+        """What moves in a processor over a block that comes `late` frames after the chain's source; a gain, by its path,
+        acts on it so much later still; when: the place of what comes.
         """
         targets = self._targets[place]
-        moved, leaving = Moved(), when.later(-latency)
+        moved = Moved()
         for path, target in targets.items():
             if target.way.moves in ("gain", "drive"):
-                moved.gains[path] = target.over(leaving, self._followers, late + latency)
+                latency = leaves_late(path)
+                moved.gains[path] = target.over(when.later(-latency), self._followers, late + latency)
                 self.now[target.what] = float(moved.gains[path][-1])
                 if target.way.moves == "drive":
                     moved.drives[path] = target.over(when, self._followers, late) if latency else moved.gains[path]

@@ -219,9 +219,8 @@ class Processor(ABC):
         """Whether `process` hears of these settings that move by rows itself; if not, see processors.moving."""
         return False
 
-    @property
-    def leaves_late(self) -> int:
-        """How much later than the source the sound is that its gains act on."""
+    def leaves_late(self, path: str) -> int:
+        """How much later than the source the sound is that a gain, by the path of its setting, acts on."""
         return self.latency_frames
 
     @classmethod

@@ -182,8 +182,7 @@ class Deesser(FollowingCurve):
         """What it sees ahead, and with grit the way to the raised rate and back."""
         return self._delay.frames + (0 if self._grit is None else LATENCY_FRAMES)
 
-    @property
-    def leaves_late(self) -> int:
+    def leaves_late(self, path: str) -> int:
         """What it sees ahead: grit comes after its gains."""
         return self._delay.frames
 

@@ -194,6 +194,10 @@ class Multiband(Detecting):
         """The lookahead, and with grit the way to the raised rate and back."""
         return self._delay.frames + (0 if self._grit is None else LATENCY_FRAMES)
 
+    def leaves_late(self, path: str) -> int:
+        """A band's own gain stands before its grit, all else behind."""
+        return self._delay.frames if path.startswith("bands.") else self.latency_frames
+
     def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of equal latency; state is kept as long as the number of bands stays."""
         if len(settings.bands) != len(self._state):

@@ -120,10 +120,9 @@ class Oversampled:
         """Both ways of the filters, and what the processor itself takes."""
         return self._latency
 
-    @property
-    def leaves_late(self) -> int:
+    def leaves_late(self, path: str) -> int:
         """How much later than the source the sound is that the gains within act on: before the way down."""
-        return (_filters_frames(self._times) + self._inner.latency_frames) // self._times
+        return (_filters_frames(self._times) + self._inner.leaves_late(path)) // self._times
 
     def takes(self, rows: Rows) -> bool:
         """Whether the processor does."""
