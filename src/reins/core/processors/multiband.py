@@ -156,6 +156,14 @@ def _bent(settings: Any) -> list[Bend]:
     return [grit(min(100.0, band.grit_pct + settings.grit_pct)) for band in settings.bands]
 
 
+def _sum(parts: list[Array]) -> Array:
+    """Their sum; of one, itself."""
+    total = parts[0] if len(parts) == 1 else parts[0] + parts[1]
+    for part in parts[2:]:
+        total += part
+    return total
+
+
 class Multiband(Detecting):
     """The processor; see the module's docstring for its meaning."""
 
@@ -270,7 +278,7 @@ class Multiband(Detecting):
             moved is not None and self._mixes_aside(moved) and ("mix_pct" in gains or self._settings.mix_pct < 100.0)
         )
         parts: list[Array] = []
-        dry: Array | None = None
+        aside: list[Array] = []
         soloed = any(band.solo for band in self._settings.bands)
         for index, params in enumerate(all_params):
             gain_db = np.empty((self._gain_lanes, source.shape[1]))
@@ -282,21 +290,21 @@ class Multiband(Detecting):
             if gains:
                 self._level(index, part, gains)
             if blends and (self._settings.bands[index].solo or not soloed):
-                dry = band.copy() if dry is None else np.add(dry, band, out=dry)
+                aside.append(band)
             result += part
             if self._grit is not None:
                 parts.append(from_mid_side(part) if self._mid_side else part.copy())
             rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
                 self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
+        dry = _sum(aside) if aside else result
         if self._grit is not None:
-            dry = result if dry is None else dry
             result, dry = (from_mid_side(sound) if self._mid_side else sound for sound in (result, dry))
             bent = self._grit.process(result, parts, [1.0] * len(parts), _bent(self._settings))
             self.gains_db = self._grit.told(self.gains_db)
             return mixed(self._dry_late.process(dry), bent, self._settings, gains)
         if gains:  # dry and held are mixed as they are where nothing moves
-            result = mixed(result if dry is None else dry, result, self._settings, gains)
+            result = mixed(dry, result, self._settings, gains)
         elif self._settings.mix_pct == 0.0:
             return source * db_to_lin(self._settings.output_db)
         return from_mid_side(result) if self._mid_side else result
