@@ -2,8 +2,10 @@
 
 import numpy as np
 import soundfile
+from scipy.signal import fftconvolve
 
 from tests.browser.driving import choose_option, find, wait_for, wait_until
+from tests.browser.test_reins import take_of
 from tests.browser.test_whole_session import document, exported
 
 
@@ -81,3 +83,40 @@ def test_the_whole_chain_is_passed_by_with_a_key_mixed_and_turned_into_what_it_t
     wait_until(lambda: desk.track("Singer")["chain_mix_pct"] == 40.0)
     mixed, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"))
     np.testing.assert_allclose(mixed, 0.6 * source + 0.4 * held, atol=1e-6)
+
+
+def test_a_response_of_ones_own_is_the_room_and_goes_with_the_session(desk, driver, downloads, tmp_path):
+    rng, frames = np.random.default_rng(5), 24000
+    response = rng.standard_normal((frames, 2)) * 10 ** (-3 * np.arange(frames) / frames)[:, None]
+    soundfile.write(tmp_path / "ferry hall.wav", 0.1 * response, 48000, subtype="FLOAT")
+    desk.add("Snare", "room")
+    find(driver, ".control-recording .file-entry").send_keys(str(tmp_path / "ferry hall.wav"))
+    impulse = wait_until(lambda: desk.settings("Snare")["impulse"])
+    assert desk.state()["document"]["impulses"] == {impulse: "ferry hall"}
+    wait_until(lambda: not find(driver, '[data-setting="decay_s"]').is_displayed())
+    for setting, text in (("mix_pct", "100"), ("predelay_ms", "0")):
+        desk.type(setting, text, ".bench ")
+        wait_until(lambda setting=setting, text=text: desk.settings("Snare")[setting] == float(text))
+
+    made, _ = soundfile.read(exported(desk, downloads, "strip", "Snare*.wav"), always_2d=True)
+    take = take_of(desk, "Snare")[:, :100000]
+    wanted = fftconvolve(take, response.T / np.sqrt((response**2).sum(axis=0).max()), axes=1)[:, :100000]
+    assert np.abs(made.T[:, :100000] - wanted).max() < 1e-5
+
+    desk.click('[data-do="remove-recording"]')
+    wait_until(lambda: desk.state()["document"]["impulses"] == {} and desk.settings("Snare")["impulse"] == "")
+    desk.undo()
+    wait_until(lambda: desk.settings("Snare")["impulse"] == impulse)
+
+
+def test_middle_and_sides_move_alike_until_they_are_parted(desk, driver):
+    desk.choose("Room")
+    desk.click('[data-do="add"]')
+    desk.click('[data-add-pair="Middle and sides apart"]')
+    wait_until(lambda: len(desk.track("Room")["chain"]) == 2)
+    desk.type("threshold_db", "-25", ".bench ")
+    wait_until(lambda: [desk.settings("Room", k)["threshold_db"] for k in (0, 1)] == [-25, -33])
+    desk.click('[data-do="part"]')
+    wait_until(lambda: not find(driver, '[data-do="part"]').is_displayed())
+    desk.type("threshold_db", "-20", ".bench ")
+    wait_until(lambda: [desk.settings("Room", k)["threshold_db"] for k in (0, 1)] == [-20, -33])

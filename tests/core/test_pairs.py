@@ -54,3 +54,32 @@ def test_what_is_wrong_is_said():
         change(session({"a": {}}), **add | {"name": "none"})
     with pytest.raises(SettingsError, match="processor_ids"):
         change(session({"a": {}}), **add, processor_ids=["one"])
+
+
+def test_the_two_of_a_tied_pair_move_alike_until_they_are_parted():
+    add = {"kind": "add_pair", "strip_id": "a", "name": "Middle and sides apart", "processor_ids": ["x", "y"]}
+    document = change(session({"a": {}}), **add)
+    own = {"kind": "set_processor", "strip_id": "a"}
+
+    def both(name):
+        return [getattr(entry.settings, name) for entry in document.tracks["a"].chain]
+
+    document = change(document, **own, processor_id="x", settings={"threshold_db": -26, "attack_ms": 10})
+    assert both("threshold_db") == [-26, -34] and both("attack_ms") == [10, 15]  # on their scales: dB, a ratio
+    document = change(document, **own, processor_id="y", settings={"ratio": 20, "auto_release": True})
+    assert both("ratio") == [25, 20] and both("auto_release") == [True, True]
+    there = change(document, **own, processor_id="y", settings={"threshold_db": 0})
+    assert there.tracks["a"].chain[0].settings.threshold_db == 0  # not 8, which is over the limit
+    document = change(document, **own, processor_id="y", on=False)
+    assert [entry.on for entry in document.tracks["a"].chain] == [False, False]
+    document = change(document, **own, processor_id="y", settings={"apply_to": "both"})
+    assert both("apply_to") == ["first", "both"]
+
+    document = change(document, kind="part_processors", strip_id="a", processor_id="y")
+    document = change(document, **own, processor_id="x", settings={"threshold_db": -20})
+    assert both("threshold_db") == [-20, -34]
+    with pytest.raises(ConflictError, match="tied to no other"):
+        change(document, kind="part_processors", strip_id="a", processor_id="x")
+    gone = change(change(session({"a": {}}), **add), kind="remove_processor", strip_id="a", processor_id="y")
+    gone = change(gone, **own, processor_id="x", settings={"threshold_db": -20})
+    assert gone.tracks["a"].chain[0].settings.threshold_db == -20

@@ -30,11 +30,15 @@ def _rows(described: list[dict[str, Any]], prefix: str = "") -> list[str]:
             allowed = f"{row['low']:g} to {row['high']:g} {row['unit']}".rstrip()
         elif row["kind"] == "choice":
             allowed = " or ".join(str(option).lower() for option in row["options"])
+        elif row["kind"] == "recording":
+            allowed = "an audio file beside the chain file; in a session the id of a response"
         else:
             allowed = "self, before, or the name of a key"
         default = (
             f"{row['default']:g}"
             if isinstance(row["default"], float)
+            else "none"
+            if row["kind"] == "recording"
             else str(row["default"]).lower().replace("()", "[]")
         )
         rows.append(f"| `{prefix}{row['name']}` | {allowed} | {default} | {row['help']} |")

@@ -22,12 +22,15 @@ from reins.errors import SettingsError
 
 
 class ProcessorEntry(Strict):
-    """One processor of a chain. `id` names it within a session and is absent from chain files."""
+    """One processor of a chain. `id` names it within a session and is absent from chain files; `tied` is the id of
+    another of its type, whose settings move with its own (core.pairs).
+    """
 
     type: str
     on: bool = True
     settings: SerializeAsAny[ProcessorSettings]
     id: str = ""
+    tied: str = ""
 
 
 class ChainFile(Strict):

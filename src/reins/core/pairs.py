@@ -1,9 +1,14 @@
-"""Pairs people build: two processors that are put into a chain together, in one step."""
+"""Pairs people build: two processors that are put into a chain together, in one step. Some are tied: what one of them
+is moved by, the other is moved by, until they are parted.
+"""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from reins.core.chainfile import ProcessorEntry, parse_entry
+from reins.core.chainfile import ProcessorEntry, parse_entry, parse_settings
+from reins.core.settings.fields import place
+from reins.core.settings.paths import overlaid, value_at
 from reins.errors import NotFoundError
 
 
@@ -14,6 +19,7 @@ class Pair:
     name: str
     sentence: str
     parts: tuple[tuple[str, dict[str, Any]], ...]
+    tied: bool = False
 
 
 def _side(which: str, **settings: Any) -> tuple[str, dict[str, Any]]:
@@ -32,9 +38,11 @@ PAIRS = (
          ("compressor", {"threshold_db": -18, "ratio": 3, "attack_ms": 2, "release_ms": 80})),
     ),
     Pair(
-        "Middle and sides apart", "One compressor acts on the middle alone, the other on the sides.",
+        "Middle and sides apart",
+        "One compressor acts on the middle alone, the other on the sides; tied, until they are parted.",
         (_side("first", threshold_db=-22, ratio=2.5, attack_ms=20, release_ms=180),
          _side("second", threshold_db=-30, ratio=2, attack_ms=30, release_ms=250)),
+        tied=True,
     ),
 )  # fmt: skip
 
@@ -44,7 +52,44 @@ def entries_of(name: str, ids: list[str]) -> list[ProcessorEntry]:
     pair = next((pair for pair in PAIRS if pair.name == name), None)
     if pair is None:
         raise NotFoundError("pair", name)
+    tied = ids[::-1] if pair.tied else ["", ""]
     return [
-        parse_entry({"id": id, "type": kind, "settings": settings}, name)
-        for id, (kind, settings) in zip(ids, pair.parts, strict=True)
+        parse_entry({"id": id, "type": kind, "settings": settings, "tied": other}, name)
+        for id, other, (kind, settings) in zip(ids, tied, pair.parts, strict=True)
     ]
+
+
+ITS_OWN = "apply_to"  # what tells the two of a tied pair apart
+
+
+def tied_to(entry: ProcessorEntry, chain: list[ProcessorEntry]) -> int | None:
+    """The place of the one a processor is tied to; None where there is none, or of another type by now."""
+    alike = (k for k, other in enumerate(chain) if other.id == entry.tied and other.type == entry.type)
+    return next(alike, None) if entry.tied else None
+
+
+def moved_alike(
+    entry: ProcessorEntry, before: ProcessorEntry, after: ProcessorEntry, paths: Iterable[str]
+) -> ProcessorEntry:
+    """A processor whose settings go as far as those of the one it is tied to went, on their own scale; all that is no
+    number becomes the same.
+    """
+    changes = {}
+    for path in paths:
+        if path == ITS_OWN:
+            continue
+        old, new = value_at(before.settings, path), value_at(after.settings, path)
+        changes[path] = _as_far(entry, path, old, new) if old != new else value_at(entry.settings, path)
+    settings = parse_settings(entry.type, overlaid(entry.settings, changes), entry.type)
+    return entry.model_copy(update={"settings": settings, "on": after.on})
+
+
+def _as_far(entry: ProcessorEntry, path: str, old: Any, new: Any) -> Any:
+    field, _ = place(type(entry.settings), tuple(int(p) if p.isdecimal() else p for p in path.split(".")))
+    extra = getattr(field, "json_schema_extra", None) or {}
+    if extra.get("kind") != "number":
+        return new
+    own, limits = value_at(entry.settings, path), {type(m).__name__: m for m in field.metadata}
+    log = extra["scale"] == "log" and min(old, new, own) > 0.0
+    moved = own * new / old if log else own + new - old
+    return round(min(max(moved, limits["Ge"].ge), limits["Le"].le), 4)

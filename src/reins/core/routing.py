@@ -9,6 +9,7 @@ from reins.core.processors.base import ProcessorSettings
 from reins.core.processors.sidechain import keys_of, names_of
 from reins.core.remembering import BySettings
 from reins.core.sessions import MASTER, Bus, Document, Master, Send, Track
+from reins.core.settings.fields import recordings
 from reins.errors import ConflictError, SettingsError
 
 TAPS = ("before", "after", "fader")  # where a key is taken: before the chain, after it, after fader and pan
@@ -175,8 +176,11 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader:
     at_master = chain and strip_id == MASTER
     above = document.master.chain if at_master else []
     reins = of_chain_alone(document.master.reins) if at_master else []
+    chains = [strip.chain for strip in (*tracks.values(), *buses.values())] + [above]
+    used = {name for chain in chains for entry in chain for name in recordings(entry.settings).values()}
     return Document(
-        name="x", sample_rate=document.sample_rate, tempo_bpm=document.tempo_bpm,
+        impulses=dict.fromkeys(sorted(used), "x"), name="x", sample_rate=document.sample_rate,
+        tempo_bpm=document.tempo_bpm,
         beats_per_bar=document.beats_per_bar, tracks=tracks, order=[k for k in document.order if k in wanted],
         buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=above, reins=reins),
     )  # fmt: skip

@@ -6,13 +6,13 @@ exponent, so that 24-bit FLAC gives back exactly what is played.
 
 import json
 from collections.abc import Mapping
-from pathlib import PurePosixPath
 from typing import Any, Literal
 
 import pydantic
 from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import _first_sentence
+from reins.core.impulses import path_inside
 from reins.core.plain import read_json
 from reins.core.routing import in_order
 from reins.core.sessions import Document, Name
@@ -33,10 +33,7 @@ class FileTake(Strict):
     @field_validator("file")
     @classmethod
     def _inside(cls, value: str) -> str:
-        path = PurePosixPath(value)
-        if not value or path.is_absolute() or ".." in path.parts or "\\" in value or ":" in value:
-            raise ValueError("a path inside the session's folder, with / between its parts and no ..")
-        return value
+        return path_inside(value)
 
 
 class SessionFile(Strict):
@@ -64,6 +61,9 @@ def parse_session_file(text: str, name: str) -> SessionFile:
     for track in parsed.session.tracks.values():
         if track.take_id is not None and track.take_id not in parsed.takes:
             raise SettingsError(f"{name}: {track.name}: its take “{track.take_id}” is not among takes.")
+    for take_id, impulse in parsed.session.impulses.items():
+        if take_id not in parsed.takes:
+            raise SettingsError(f"{name}: the response “{impulse}”: its take “{take_id}” is not among takes.")
     try:
         in_order(parsed.session)
     except InputError as error:

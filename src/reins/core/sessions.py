@@ -5,16 +5,28 @@ a document, core.routing where the sound goes.
 """
 
 import secrets
+from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
 import pydantic
 from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import ProcessorEntry, _first_sentence, parse_entry, parse_reins
-from reins.core.limits import MAX_BUSES, MAX_ID, MAX_PROCESSORS, MAX_RATE, MAX_SENDS, MAX_START_S, MAX_TRACKS, MIN_RATE
+from reins.core.limits import (
+    MAX_BUSES,
+    MAX_ID,
+    MAX_IMPULSES,
+    MAX_PROCESSORS,
+    MAX_RATE,
+    MAX_SENDS,
+    MAX_START_S,
+    MAX_TRACKS,
+    MIN_RATE,
+)
 from reins.core.moves.models import Rein
 from reins.core.moves.rules import check as check_reins
 from reins.core.settings.describing import choice, number
+from reins.core.settings.fields import recordings
 from reins.core.settings.models import MisfitError, PartError, Strict
 from reins.core.time import Beat
 from reins.core.units import db_to_lin
@@ -232,6 +244,7 @@ class Document(Strict):
         4, 1, 16, label="Metre", unit="beats", group="Time", step=1, help="Beats in a bar."
     )  # fmt: skip
     loop: Loop = Loop()
+    impulses: dict[str, Name] = {}  # responses for rooms: the name of each, by the id of its take
     tracks: dict[str, Track] = {}
     order: list[str] = []
     buses: dict[str, Bus] = {}
@@ -240,7 +253,11 @@ class Document(Strict):
 
     @model_validator(mode="after")
     def _check_bounds(self) -> "Document":
-        for what, kept, most in (("tracks", self.tracks, MAX_TRACKS), ("buses", self.buses, MAX_BUSES)):
+        counted = (
+            ("tracks", self.tracks, MAX_TRACKS), ("buses", self.buses, MAX_BUSES),
+            ("impulses", self.impulses, MAX_IMPULSES),
+        )  # fmt: skip
+        for what, kept, most in counted:
             if len(kept) > most:
                 raise MisfitError(what, f"{len(kept)} {what}", f"up to {most}")
             for strip_id in kept:
@@ -263,6 +280,16 @@ class Document(Strict):
         for what, kept, order in (("order", self.tracks, self.order), ("bus_order", self.buses, self.bus_order)):
             if sorted(order) != sorted(kept):
                 raise ValueError(f"{what} must name each of {sorted(kept)} once, in the order they are shown")
+        return self
+
+    @model_validator(mode="after")
+    def _check_recordings(self) -> "Document":
+        for strip_id, recording in recordings_of(self):
+            if recording not in self.impulses:
+                name = self.strip(strip_id).name
+                raise PartError(
+                    f"{name}: the response “{recording[:60]}” is not in this session; allowed: one that was brought in."
+                )
         return self
 
     @property
@@ -307,6 +334,14 @@ class Document(Strict):
             passed.add(bus)
             bus = self.buses[bus].bus
         return False
+
+
+def recordings_of(document: Document) -> Iterator[tuple[str, str]]:
+    """Every strip, by its id, with each recording that its chain or one of its drafts uses."""
+    for strip_id in (*document.tracks, *document.buses, MASTER):
+        strip = document.strip(strip_id)
+        for chain in (strip.chain, *(draft.chain for draft in strip.drafts.values())):
+            yield from ((strip_id, name) for entry in chain for name in recordings(entry.settings).values())
 
 
 def checked(document: Document) -> Document:

@@ -8,11 +8,13 @@ from pathlib import Path
 import numpy as np
 
 from reins.core.audio import AudioReader, time_stamp
+from reins.core.changes import AddImpulse
+from reins.core.impulses import check_length
 from reins.core.limits import check_room
 from reins.core.sessions import Document, Track, new_id
 from reins.core.takes import TakeFacts, sync, write_take
 from reins.demo.facts import DEMO_ID, NAME, TEMPO_BPM
-from reins.services.editing import document_of, keep_session, keep_track
+from reins.services.editing import document_of, keep_session, keep_track, keep_with_take
 from reins.services.house import House
 from reins.store import sessions as store
 
@@ -97,6 +99,32 @@ def bring_in(house: House, session_id: str, path: Path, name: str, progress: Pro
             takes.move_in()
             track = Track(name=title, take_id=take_id, stamp_frame=stamp_frame)
             return keep_track(house, session_id, take_id, facts, track)
+
+
+def bring_in_impulse(
+    house: House, session_id: str, path: Path, name: str, strip_id: str, processor_id: str, progress: Progress
+) -> str:
+    """Bring an audio file in as a response for rooms, at the session's rate, and have a processor use it, as one step;
+    returns its take's id. Raises AudioError for what is not allowed, ConflictError for a processor that uses none;
+    then nothing is left.
+    """
+    title = (Path(name).stem.strip() or "Response")[:80]
+    with house.bringing:
+        document = document_of(house, session_id)
+        with AudioReader(path, sample_rate=document.sample_rate, name=name) as reader, new_takes(house) as takes:
+            check_length(reader.frames / reader.sample_rate, name)
+            check_room(house.takes_dir, take_bytes(reader.frames, reader.channels), f"{name}: it")
+            take_id, facts = takes.write(
+                reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
+                progress=lambda frames: progress(frames, reader.frames),
+            )  # fmt: skip
+            change = AddImpulse(
+                kind="add_impulse", strip_id=strip_id, processor_id=processor_id, take_id=take_id, name=title
+            )
+            change.apply(document)  # before anything is moved
+            takes.move_in()
+            keep_with_take(house, session_id, take_id, facts, title, change)
+            return take_id
 
 
 def ensure_demo(house: House, progress: Callable[[str, int, int], None]) -> str:

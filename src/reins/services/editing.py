@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from reins.core.changes import AddTrack, SetProcessor, parse_change
+from reins.core.changes import AddImpulse, AddTrack, SetProcessor, parse_change
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import Document, Track, new_id
 from reins.core.sound import TakeFacts
@@ -50,8 +50,8 @@ def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
 def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
     """Apply a change given as plain data; returns {"step", "label"}. Bringing in a track has its own way."""
     change = parse_change(raw)
-    if isinstance(change, AddTrack):
-        raise ConflictError("A track comes with its take: bring in audio to add one.")
+    if isinstance(change, (AddTrack, AddImpulse)):
+        raise ConflictError("A track or response comes with its take: bring in audio to add one.")
     if isinstance(change, SetProcessor) and change.settings.get("match_loudness"):
         _measure_spectrum(house, session_id, change.strip_id)
     with house.database() as db:
@@ -111,13 +111,18 @@ def _walk(house: House, session_id: str, way: Callable[..., tuple[store.Stored, 
 def keep_track(house: House, session_id: str, take_id: str, facts: TakeFacts, track: Track) -> str:
     """Keep a finished take and its track as one step; returns the track's id."""
     track_id = new_id()
+    change = AddTrack(kind="add_track", track_id=track_id, track=track, sample_rate=facts.sample_rate)
+    keep_with_take(house, session_id, take_id, facts, track.name, change)
+    return track_id
+
+
+def keep_with_take(house: House, session_id: str, take_id: str, facts: TakeFacts, name: str, change: Any) -> None:
+    """Keep a finished take and the change that uses it as one step."""
     with house.database() as db:
         with transaction(db):
-            add_take(db, take_id, session_id, track.name, facts)
-            change = AddTrack(kind="add_track", track_id=track_id, track=track, sample_rate=facts.sample_rate)
+            add_take(db, take_id, session_id, name, facts)
             stored, _ = store.keep_step(db, session_id, change)
         house.tell(session_id, stored.document)
-    return track_id
 
 
 def keep_session(

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from reins.core.impulses import Impulse, impulse_of, look_in
 from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.errors import NotFoundError, StorageError
@@ -27,6 +28,8 @@ class House:
         self.bringing = threading.Lock()  # locked while a file is brought in
         self._takes: dict[str, Take] = {}
         self._listeners: set[Listener] = set()
+        self._impulses: dict[str, Impulse] = {}
+        self._find_no_more = look_in(self._impulse)
 
     @contextmanager
     def database(self) -> Iterator[sqlite3.Connection]:
@@ -54,6 +57,17 @@ class House:
                 get_take(self.folder.writer, take_id)
                 self._takes[take_id] = Take(self.takes_dir / take_id)
             return self._takes[take_id]
+
+    def _impulse(self, name: str) -> Impulse | None:
+        """A take as a room's response; None for one that is not there."""
+        if name not in self._impulses:
+            try:
+                take = self.take(name)
+                found = impulse_of(take)
+            except (StorageError, NotFoundError):
+                return None
+            self._impulses.setdefault(name, found)
+        return self._impulses[name]
 
     def takes(self, document: Document) -> dict[str, Take]:
         """The open takes of a document's tracks, by id; StorageError names a track whose recording is not as kept."""
@@ -88,6 +102,7 @@ class House:
 
     def close(self) -> None:
         """Close the data folder; what was kept is then whole in its files."""
+        self._find_no_more()
         with self._lock, self._read_lock:
             self.folder.close()
 

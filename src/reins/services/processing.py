@@ -10,14 +10,17 @@ from typing import Any
 import numpy as np
 
 from reins.core.audio import AudioReader, AudioWriter, BlockFeed, check_output
-from reins.core.chainfile import parse_chain, parse_settings
+from reins.core.chainfile import ProcessorEntry, parse_chain, parse_settings
 from reins.core.dsp.loudness import LoudnessMeter, TruePeakMeter
 from reins.core.engine.chain import Chain
 from reins.core.engine.entries import wants_spectrum
 from reins.core.engine.offline import run_chain
+from reins.core.impulses import given_beside
 from reins.core.measure.spectra import SpectrumMeter
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import alone
+from reins.core.settings.fields import recordings
+from reins.core.settings.paths import laid_over
 from reins.core.time import Beat, Stream, When
 from reins.core.units import lin_to_db
 from reins.errors import SettingsError
@@ -98,6 +101,7 @@ def process_file(
     with ExitStack() as stack:
         reader = stack.enter_context(AudioReader(source))
         rate = reader.sample_rate
+        entries = [_with_recordings(entry, chain_path, rate) for entry in entries]
         readers = {k: stack.enter_context(AudioReader(path, sample_rate=rate)) for k, path in keys.items()}
         key_channels = {name: key.channels for name, key in readers.items()}
         spectrum = _spectrum_of(source) if wants_spectrum(entries) else None
@@ -123,6 +127,15 @@ def process_file(
             done += block.shape[1]
             progress(done, reader.frames)
         return writer.clipped_frames, list(chain.failures.values())
+
+
+def _with_recordings(entry: ProcessorEntry, chain_path: Path, sample_rate: int) -> ProcessorEntry:
+    """An entry that has read the audio files it names beside its chain file."""
+    used = recordings(entry.settings)
+    if not used:
+        return entry
+    known = given_beside(used, chain_path.parent, f"{chain_path.name}: {entry.type}", sample_rate)
+    return entry.model_copy(update={"settings": laid_over(entry.settings, known)})
 
 
 def _folded(block: np.ndarray, channels: int) -> np.ndarray:

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from reins.core.audio import check_output
 from reins.errors import ConflictError, InputError, StorageError
 from reins.services import editing
-from reins.services.bringing_in import bring_in
+from reins.services.bringing_in import bring_in, bring_in_impulse
 from reins.services.exporting import Output, export_mix, export_strip
 from reins.services.house import House
 from reins.services.jobs import Job, Jobs
@@ -34,6 +34,22 @@ def bring_in_file(
     def work(job: Job) -> dict[str, Any]:
         with _gone_afterwards(path.parent):
             return {"track_id": bring_in(house, session_id, path, name, job.progress)}
+
+    return jobs.start(f"Bringing in {name}", work).as_dict()
+
+
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/processors/{processor_id}/impulses")
+def bring_in_impulse_file(
+    request: Request, session_id: str, strip_id: str, processor_id: str, house: TheHouse, jobs: TheJobs,
+    file: Annotated[UploadFile, File()],
+) -> dict[str, Any]:  # fmt: skip
+    """Bring a file in as a room's response, in use at once; answers with the job that does it."""
+    editing.document_of(house, session_id).strip(strip_id)
+    path, name = _received(request, house, file)
+
+    def work(job: Job) -> dict[str, Any]:
+        with _gone_afterwards(path.parent):
+            return {"take_id": bring_in_impulse(house, session_id, path, name, strip_id, processor_id, job.progress)}
 
     return jobs.start(f"Bringing in {name}", work).as_dict()
 

@@ -10,7 +10,6 @@ import pydantic
 from pydantic import Field, TypeAdapter
 
 from reins.core.changes.chains import (
-    AddPair,
     AddProcessor,
     ChangeKind,
     CopyDraft,
@@ -23,6 +22,8 @@ from reins.core.changes.chains import (
     StartFrom,
     UseDraft,
 )
+from reins.core.changes.impulses import AddImpulse, RemoveImpulse
+from reins.core.changes.pairs import AddPair, PartProcessors
 from reins.core.changes.reins import PutRein, RemoveRein
 from reins.core.changes.strips import (
     AddBus,
@@ -40,7 +41,7 @@ from reins.core.sessions import Document, Loop, Name
 from reins.core.settings.models import MisfitError, Strict
 from reins.errors import SettingsError
 
-__all__ = ["AddTrack", "Change", "PutRein", "SetProcessor", "SetSession", "SetStrip", "parse_change"]
+__all__ = ["AddImpulse", "AddTrack", "Change", "PutRein", "SetProcessor", "SetSession", "SetStrip", "parse_change"]
 
 
 class SetSession(Strict):
@@ -64,9 +65,10 @@ class SetSession(Strict):
 
 
 Change = Annotated[
-    SetProcessor | AddProcessor | AddPair | RemoveProcessor | DuplicateProcessor | MoveProcessor | UseDraft | CopyDraft
-    | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack | AddBus | RemoveBus
-    | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein | SetSession,
+    SetProcessor | AddProcessor | AddPair | PartProcessors | RemoveProcessor | DuplicateProcessor | MoveProcessor
+    | UseDraft | CopyDraft | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack
+    | AddBus | RemoveBus | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein
+    | AddImpulse | RemoveImpulse | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

@@ -10,7 +10,7 @@ from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, p
 from reins.core.kinds import as_kind
 from reins.core.limits import MAX_PROCESSORS
 from reins.core.moves.rules import fitted
-from reins.core.pairs import entries_of
+from reins.core.pairs import moved_alike, tied_to
 from reins.core.processors import PROCESSORS
 from reins.core.routing import describe_tie, in_order, key_names, key_source
 from reins.core.sessions import MOST_DRAFTS, Document, Draft, Strip, new_id
@@ -20,14 +20,15 @@ from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError, SettingsError
 
 
-def _processor_at(strip: Strip, processor_id: str) -> tuple[int, ProcessorEntry]:
+def processor_at(strip: Strip, processor_id: str) -> tuple[int, ProcessorEntry]:
+    """A processor of a chain with its place, or NotFoundError."""
     for index, entry in enumerate(strip.chain):
         if entry.id == processor_id:
             return index, entry
     raise NotFoundError("processor", processor_id)
 
 
-def _check_room(strip: Strip, processor_id: str) -> None:
+def check_room(strip: Strip, processor_id: str) -> None:
     """Raise ConflictError unless one more processor, of this id, may be added to a chain."""
     if len(strip.chain) >= MAX_PROCESSORS:
         raise ConflictError(f"{strip.name}: the chain is full; {MAX_PROCESSORS} processors are allowed.")
@@ -48,7 +49,9 @@ class OnStrip(Strict):
     strip_id: str
 
 
-class _OnProcessor(OnStrip):
+class OnProcessor(OnStrip):
+    """Base of what is done to one processor of a strip."""
+
     processor_id: str
 
 
@@ -62,28 +65,11 @@ class AddProcessor(OnStrip):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the processor, and the label."""
         strip = document.strip(self.strip_id)
-        _check_room(strip, self.processor_id)
+        check_room(strip, self.processor_id)
         raw = {"id": self.processor_id, "type": self.type}
         entry = parse_entry(raw | {"settings": added_with(self.type)}, strip.name)
         label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added"
         return document.with_strip(self.strip_id, chain=[*strip.chain, entry]), label
-
-
-class AddPair(OnStrip):
-    """Add two processors that work together at the end of a chain."""
-
-    kind: Literal["add_pair"]
-    name: str
-    processor_ids: list[str] = Field(default_factory=lambda: [new_id(), new_id()], min_length=2, max_length=2)
-
-    def apply(self, document: Document) -> tuple[Document, str]:
-        """Document with both, and the label."""
-        strip = document.strip(self.strip_id)
-        chain = list(strip.chain)
-        for entry in entries_of(self.name, self.processor_ids):
-            _check_room(strip.model_copy(update={"chain": chain}), entry.id or "")
-            chain.append(entry)
-        return document.with_strip(self.strip_id, chain=chain), f"{strip.name}: “{self.name}” added"
 
 
 def added_with(kind: str) -> dict[str, Any]:
@@ -91,7 +77,7 @@ def added_with(kind: str) -> dict[str, Any]:
     return PROCESSORS[kind].added_with if kind in PROCESSORS else {}
 
 
-class RemoveProcessor(_OnProcessor):
+class RemoveProcessor(OnProcessor):
     """Take a processor out of a chain."""
 
     kind: Literal["remove_processor"]
@@ -99,13 +85,13 @@ class RemoveProcessor(_OnProcessor):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document without the processor, and the label."""
         strip = document.strip(self.strip_id)
-        index, entry = _processor_at(strip, self.processor_id)
+        index, entry = processor_at(strip, self.processor_id)
         chain = strip.chain[:index] + strip.chain[index + 1 :]
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} removed"
         return with_chain(document, self.strip_id, chain), label
 
 
-class DuplicateProcessor(_OnProcessor):
+class DuplicateProcessor(OnProcessor):
     """Put a copy right behind a processor."""
 
     kind: Literal["duplicate_processor"]
@@ -114,15 +100,15 @@ class DuplicateProcessor(_OnProcessor):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the copy, and the label."""
         strip = document.strip(self.strip_id)
-        index, entry = _processor_at(strip, self.processor_id)
-        _check_room(strip, self.new_processor_id)
-        twin = entry.model_copy(update={"id": self.new_processor_id})
+        index, entry = processor_at(strip, self.processor_id)
+        check_room(strip, self.new_processor_id)
+        twin = entry.model_copy(update={"id": self.new_processor_id, "tied": ""})
         chain = [*strip.chain[: index + 1], twin, *strip.chain[index + 1 :]]
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} duplicated"
         return document.with_strip(self.strip_id, chain=chain), label
 
 
-class MoveProcessor(_OnProcessor):
+class MoveProcessor(OnProcessor):
     """Move a processor to another place of its chain, counted from 0."""
 
     kind: Literal["move_processor"]
@@ -131,14 +117,14 @@ class MoveProcessor(_OnProcessor):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the new order, and the label."""
         strip = document.strip(self.strip_id)
-        old, entry = _processor_at(strip, self.processor_id)
+        old, entry = processor_at(strip, self.processor_id)
         chain = strip.chain[:old] + strip.chain[old + 1 :]
         chain.insert(min(self.index, len(chain)), entry)
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} moved to place {chain.index(entry) + 1}"
         return document.with_strip(self.strip_id, chain=chain), label
 
 
-class SetProcessor(_OnProcessor):
+class SetProcessor(OnProcessor):
     """Change some settings of a processor (dotted names for nested ones), or switch it on or off."""
 
     kind: Literal["set_processor"]
@@ -149,6 +135,8 @@ class SetProcessor(_OnProcessor):
         """Document with the settings, and the label; SettingsError when a value is outside its limits."""
         changed, before, after = self._set(document)
         said = describe_change(before.type, before.settings, after.settings)
+        if tied_to(before, document.strip(self.strip_id).chain) is not None:
+            said = f"and the one tied to it: {said}" if said else ""
         if after.on != before.on:
             said = f"switched {'on' if after.on else 'off'}" + (f", {said}" if said else "")
         if key_source(after) != key_source(before):
@@ -163,11 +151,13 @@ class SetProcessor(_OnProcessor):
     def _set(self, document: Document) -> tuple[Document, ProcessorEntry, ProcessorEntry]:
         """Document with the settings, and the processor before and after."""
         strip = document.strip(self.strip_id)
-        index, entry = _processor_at(strip, self.processor_id)
+        index, entry = processor_at(strip, self.processor_id)
         settings = parse_settings(entry.type, self._merged(entry), f"{strip.name} ({entry.type})")
         on = entry.on if self.on is None else self.on
         chain = list(strip.chain)
         chain[index] = entry.model_copy(update={"settings": settings, "on": on})
+        if (other := tied_to(entry, chain)) is not None:
+            chain[other] = moved_alike(chain[other], entry, chain[index], self.settings)
         changed = with_chain(document, self.strip_id, chain)
         if (key_names(chain[index]), on) != (key_names(entry), entry.on):
             in_order(changed)
@@ -269,7 +259,7 @@ def _draft(number: int, name: str) -> str:
     return f"draft {number}" + (f" “{name}”" if name else "")
 
 
-class ChangeKind(_OnProcessor):
+class ChangeKind(OnProcessor):
     """Put another kind of compressor in a compressor's place, as deep, quick and loud as the kinds allow."""
 
     kind: Literal["change_kind"]
@@ -278,7 +268,7 @@ class ChangeKind(_OnProcessor):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the other kind, and the label."""
         strip = document.strip(self.strip_id)
-        index, entry = _processor_at(strip, self.processor_id)
+        index, entry = processor_at(strip, self.processor_id)
         settings = as_kind(entry.type, entry.settings, self.type)
         chain = list(strip.chain)
         chain[index] = entry.model_copy(update={"type": self.type, "settings": settings})
@@ -286,7 +276,7 @@ class ChangeKind(_OnProcessor):
         return with_chain(document, self.strip_id, chain), label
 
 
-class StartFrom(_OnProcessor):
+class StartFrom(OnProcessor):
     """Take a processor's settings from a starting point, all else at its default; whose key it hears stays."""
 
     kind: Literal["start_from"]
@@ -296,7 +286,7 @@ class StartFrom(_OnProcessor):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the settings, and the label."""
         strip = document.strip(self.strip_id)
-        index, entry = _processor_at(strip, self.processor_id)
+        index, entry = processor_at(strip, self.processor_id)
         own = self.settings
         raw = added_with(entry.type) | find_starting_point(entry.type, self.name).settings if own is None else own
         chain = list(strip.chain)

@@ -167,8 +167,8 @@ class Mover:
         return place in self._targets
 
     def moved(self, place: int, when: When, late: int, leaves_late: Callable[[str], int]) -> Moved:
-        """What moves in a processor over a block that comes `late` frames after the chain's source; a gain, by its path,
-        acts on it so much later still; when: the place of what comes.
+        """What moves in a processor over a block that comes `late` frames after the chain's source; a gain, by the path
+        of its setting, acts on it so much later still; when: the place of what comes.
         """
         targets = self._targets[place]
         moved = Moved()

@@ -70,6 +70,17 @@ def describe_fields(model: Model) -> list[dict[str, Any]]:
     return described
 
 
+def recordings_in(model: Model) -> list[str]:
+    """The settings of a model that name recordings."""
+    fields: Any = model.model_fields.items()
+    return [name for name, field in fields if (field.json_schema_extra or {}).get("kind") == "recording"]
+
+
+def recordings(settings: BaseModel) -> dict[str, str]:
+    """By setting the names of recordings that settings use."""
+    return {name: value for name in recordings_in(type(settings)) if (value := getattr(settings, name))}
+
+
 def differences(model: Model, before: BaseModel, after: BaseModel) -> Iterator[str]:
     """What differs, in a person's words: "threshold −18.0 dB → −24.0 dB"."""
     for path, field in settings_fields(model):
@@ -78,6 +89,8 @@ def differences(model: Model, before: BaseModel, after: BaseModel) -> Iterator[s
             extra = field.json_schema_extra or {}
             if extra.get("kind") == "points":
                 yield f"{extra['label'].lower()} drawn"
+            elif extra.get("kind") == "recording":
+                yield f"another {extra['label'].lower()}" if new else f"{extra['label'].lower()} {extra['none']}"
             elif extra.get("kind") == "sources":
                 yield f"{len(new)} more in its key" if len(new) != len(old) else "what else is in its key"
             elif isinstance(new, list):

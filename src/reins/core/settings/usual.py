@@ -113,6 +113,6 @@ def operating_db() -> Any:
     )  # fmt: skip
 
 
-def share_pct(default: float, help: str, *, label: str, group: str, moves: Moves = "grid") -> Any:
+def share_pct(default: float, help: str, *, label: str, group: str, moves: Moves = "grid", **more: Any) -> Any:
     """A share of the whole."""
-    return number(default, 0, 100, label=label, unit="%", group=group, step=1, moves=moves, help=help)
+    return number(default, 0, 100, label=label, unit="%", group=group, step=1, moves=moves, help=help, **more)

@@ -76,6 +76,7 @@ export const cancelJob = (id) => request(`/api/jobs/${id}`, { method: "DELETE" }
 export const jobFile = (id) => `/api/jobs/${id}/file`;
 
 /** Bring a file in as a track. Resolves to the job that does it. */
+export const bringInImpulse = (id, stripId, processorId, file, progress) => sendFile(`/api/sessions/${id}/strips/${stripId}/processors/${processorId}/impulses`, file, progress);
 export const bringIn = (id, file, progress) => sendFile(`/api/sessions/${id}/takes`, file, progress);
 export const openSessionFile = (file, progress) => sendFile("/api/sessionfiles", file, progress);
 

@@ -18,7 +18,7 @@ export class Bench {
   /**
    * @param {HTMLElement} root
    * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, match: () => void, tempo: () => number, sources: () => string[][],
-   *   threshold: () => number | null, keyCurves: object[], useKeyCurve: (curve: any, names: string[]) => void, latchKey: () => void, keyInHand: (inHand: boolean) => void, rein: (name: string) => void}} to
+   *   recordings: () => string[][], bringInRecording: (file: File) => void, removeRecording: (id: string) => void, threshold: () => number | null, keyCurves: object[], useKeyCurve: (curve: any, names: string[]) => void, latchKey: () => void, keyInHand: (inHand: boolean) => void, rein: (name: string) => void}} to
    */
   constructor(root, to) {
     Object.assign(this, { root, to });
@@ -49,7 +49,7 @@ export class Bench {
     const groups = names.toSorted((a, b) => LATER.indexOf(a) - LATER.indexOf(b)).map((name) => [name, settings.filter((s) => s.group === name)]);
     this.keyFilter = settings.filter((s) => s.group === "Key filter" && s.name.startsWith("key."));
     // Where there is a sidechain, Out stands under the shortest column.
-    const lines = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6 })[s.kind];
+    const lines = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6, recording: 2 })[s.kind];
     const tall = (group) => settings.filter((s) => s.group === group).reduce((sum, s) => sum + lines(s), 0);
     const [shortest] = ["Sidechain", "Level", "Time", "Detect"].toSorted((a, b) => tall(a) - tall(b));
     this.panel.classList.toggle("is-many", names.length > 6); // more than a grid of four columns holds: they flow
@@ -100,6 +100,7 @@ export class Bench {
       keep: (value) => this.to.keep(setting.name, value),
       tempo: this.to.tempo,
       sources: this.to.sources,
+      recordings: this.to.recordings, bringInRecording: this.to.bringInRecording, removeRecording: this.to.removeRecording,
       rein: this.to.rein,
       hold: OF_KEYS.includes(setting.group) ? this.to.keyInHand : undefined,
     });
@@ -115,7 +116,10 @@ export class Bench {
 
   /** Show a processor's settings. */
   set(settings) {
-    for (const [name, control] of this.controls) control.set(valueAtPath(settings, name));
+    for (const [name, control] of this.controls) {
+      control.set(valueAtPath(settings, name));
+      if (control.setting.unless) control.root.hidden = Boolean(valueAtPath(settings, control.setting.unless));
+    }
     this.settings = settings;
   }
 

@@ -307,7 +307,47 @@ export class SourcesControl {
   }
 }
 
-const KINDS = { choice: ChoiceControl, source: SourceControl, sources: SourcesControl };
+/** A recording of the session's that a processor uses: one that is there, or one that is brought in now. */
+export class RecordingControl {
+  constructor(setting, to) {
+    Object.assign(this, { setting, to, value: "" });
+    this.root = element("div", "control control-recording", { "data-setting": setting.name, "data-help": setting.help });
+    const label = element("label", "control-source");
+    const word = element("span", "control-label");
+    word.textContent = setting.label;
+    this.list = element("select", "control-list", { "aria-label": setting.label, "aria-description": setting.help });
+    this.list.addEventListener("change", () => {
+      to.keep(this.list.value);
+      this.list.blur();
+    });
+    label.append(word, this.list);
+    const bring = element("label", "text-button side-file");
+    bring.append("bring one in", this.file());
+    this.away = element("button", "text-button", { type: "button", "data-do": "remove-recording", title: "Take it out of the session; refused while another room uses it" });
+    this.away.textContent = "remove it";
+    this.away.addEventListener("click", () => to.removeRecording(this.value));
+    const row = element("div", "recording-row");
+    row.append(bring, this.away);
+    this.root.append(label, row);
+  }
+
+  set(value) {
+    this.value = value;
+    this.list.replaceChildren(...[["", this.setting.none], ...this.to.recordings()].map(([id, name]) => new Option(name, id, false, id === value)));
+    this.away.hidden = !value;
+  }
+
+  file() {
+    const file = element("input", "file-entry", { type: "file", accept: "audio/*,.wav,.flac", "aria-label": `Bring in a ${this.setting.label.toLowerCase()}` });
+    file.addEventListener("change", () => {
+      if (file.files.length) this.to.bringInRecording(file.files[0]);
+      file.value = "";
+    });
+    return file;
+  }
+}
+
+const KINDS = { choice: ChoiceControl, source: SourceControl, sources: SourcesControl, recording: RecordingControl };
 
 /** The control that fits a setting. */
 export const makeControl = (setting, to) => new (KINDS[setting.kind] ?? NumberControl)(setting, to);

@@ -95,6 +95,13 @@ export const editing = (kit, state, data) => ({
     await this.change({ kind: "add_pair", strip_id: state.desk.stripId, name, processor_ids: ids });
     state.desk.selectProcessor(ids[0]);
   },
+  /** What the chosen processor is tied to, in words. */
+  get tiedWord() {
+    const own = state.desk.processor;
+    const other = own?.tied ? state.desk.chain.findIndex((entry) => entry.id === own.tied && entry.type === own.type) : -1;
+    return other < 0 ? "" : `Tied to processor ${other + 1} of this chain: its settings move alike`;
+  },
+  part() { return this.onProcessor("part_processors", state.desk.processor); },
   onProcessor(kind, entry, more = {}) { return this.onStrip(kind, { processor_id: entry.id, ...more }); },
   switchProcessor(entry) { return this.onProcessor("set_processor", entry, { on: !entry.on }); },
   drop(index) {

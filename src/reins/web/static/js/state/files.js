@@ -22,6 +22,11 @@ export const files = (kit, state) => ({
       this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(state.desk.session.id, file, (percent) => { shown.percent = percent; }));
     }
   },
+  /** A response for the chosen processor. */
+  bringInImpulse(file) {
+    const { session, stripId, processorId } = state.desk;
+    this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringInImpulse(session.id, stripId, processorId, file, (percent) => { shown.percent = percent; }));
+  },
   get exportChoices() {
     const whole = [["mix", "The mix"], ["stems", "All stems"], ["session", "The session"]];
     return state.desk.strip && state.desk.stripId !== "master" ? [["strip", state.desk.strip.name], ...whole] : whole;
