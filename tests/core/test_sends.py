@@ -7,7 +7,7 @@ from reins.core.changes import parse_change
 from reins.core.engine.length import sounding_frames, strip_frames
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix_and_stems, render_strip
-from reins.core.routing import leading_to
+from reins.core.leading import leading_to
 from reins.core.sessions import Track, parse_document
 from reins.core.time import Stream
 from reins.errors import ConflictError, NotFoundError, SettingsError
@@ -54,6 +54,27 @@ def test_any_block_size_and_the_stems_add_up_and_one_that_is_off_gives_nothing(m
     np.testing.assert_allclose(stems, mix, atol=1e-12)
     without = change(document, kind="remove_send", strip_id="b", bus="room")
     np.testing.assert_array_equal(render(without, takes, 24000), whole)
+
+
+def test_a_soloed_bus_is_heard_with_what_is_sent_to_it_and_nothing_else(make_take, noise):
+    takes = {"a": make_take(noise, "a"), "b": make_take(noise[:1, ::-1].copy(), "b")}
+    buses = {"room": {"chain": [entry(threshold_db=-30, ratio=4)]}, "drums": {"sends": sent(-3)}}
+    tracks = {"a": {"fader_db": -2, "pan_pct": 20, "sends": sent(-6)}, "b": {"bus": "drums"}}
+    document = session(tracks, buses)
+    soloed = change(document, kind="set_strip", strip_id="room", values={"solo": True})
+    mix, stems = zip(*render_mix_and_stems(document, takes, 20000), strict=True)
+    room = np.concatenate([parts["room"] for parts in stems], axis=1)
+    assert np.abs(room).max() > 0.05 < np.abs(np.concatenate(mix, axis=1) - room).max()
+
+    np.testing.assert_allclose(render(soloed, takes, 20000), room, atol=1e-12)
+    assert list(next(iter(render_mix_and_stems(soloed, takes, 100)))[1]) == ["room"]
+    led = leading_to(soloed, "master", chain=True)
+    assert not any(strip.solo for strip in (*led.tracks.values(), *led.buses.values()))
+    np.testing.assert_allclose(render(led, takes, 20000), room, atol=1e-12)
+
+    alone = change(document, kind="set_strip", strip_id="b", values={"solo": True})
+    without = change(document, kind="set_strip", strip_id="a", values={"mute": True})
+    np.testing.assert_allclose(render(alone, takes, 20000), render(without, takes, 20000), atol=1e-12)
 
 
 @pytest.mark.parametrize("to", [{"level_db": -30.0}, {"tap": "before"}, {"on": False}])

@@ -4,12 +4,10 @@ from collections.abc import Iterable
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.moves.models import ByKey, outside_keys
-from reins.core.moves.rules import of_chain_alone
 from reins.core.processors.base import ProcessorSettings
 from reins.core.processors.sidechain import keys_of, names_of
 from reins.core.remembering import BySettings
 from reins.core.sessions import MASTER, Bus, Document, Master, Send, Track
-from reins.core.settings.fields import recordings
 from reins.errors import ConflictError, SettingsError
 
 TAPS = ("before", "after", "fader")  # where a key is taken: before the chain, after it, after fader and pan
@@ -140,47 +138,3 @@ def _visit(
 def _circle(document: Document, members: Iterable[str]) -> str:
     names = [document.strip(member).name for member in members]
     return f"That would close a circle: {' ← '.join([*names, names[0]])}. Each would wait for the other; not changed."
-
-
-def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader: bool = False) -> Document:
-    """The document reduced to what leads to a strip's input, and, with `chain`, to its chain's result; with `fader`
-    that after fader, pan and mute.
-
-    Nothing else of the session can change how that sounds: two that are equal sound equal. Names, drafts and loop
-    are left out, mute and solo worked into mute; the strip itself stands at rest, straight into the master.
-    """
-    wanted: set[str] = {strip_id}
-    before = 0
-    while len(wanted) > before:
-        before = len(wanted)
-        wanted |= {k for k in (*document.tracks, *document.buses) if wanted.intersection(goals(document, k))}
-        keyed = wanted if chain else wanted - {strip_id}
-        wanted |= {source for other in keyed for _, source, _, _ in ties(document, other)}
-    own: dict[str, object] = {} if fader else {"fader_db": 0.0, "pan_pct": 0.0, "mute": False}
-    own |= {"bus": "", "sends": []}
-    own |= {} if chain else {"chain": []}
-
-    def at_rest(key: str) -> dict[str, object]:
-        muted = {"mute": not document.audible(key)} if key in document.tracks else {}
-        bus = destination(document, key)
-        rest = {"name": "x", "draft": 1, "draft_name": "", "drafts": {}, "solo": False}
-        rest["bus"] = bus if bus in wanted - {MASTER} else ""
-        rest["sends"] = [send for send in sends_of(document, key) if send.bus in wanted]
-        reins = document.strip(key).reins
-        if not fader:
-            reins = of_chain_alone(reins) if chain else []
-        return rest | muted | (own | {"reins": reins} if key == strip_id else {})
-
-    tracks = {k: t.model_copy(update=at_rest(k)) for k, t in document.tracks.items() if k in wanted}
-    buses = {k: b.model_copy(update=at_rest(k)) for k, b in document.buses.items() if k in wanted}
-    at_master = chain and strip_id == MASTER
-    above = document.master.chain if at_master else []
-    reins = of_chain_alone(document.master.reins) if at_master else []
-    chains = [strip.chain for strip in (*tracks.values(), *buses.values())] + [above]
-    used = {name for chain in chains for entry in chain for name in recordings(entry.settings).values()}
-    return Document(
-        impulses=dict.fromkeys(sorted(used), "x"), name="x", sample_rate=document.sample_rate,
-        tempo_bpm=document.tempo_bpm,
-        beats_per_bar=document.beats_per_bar, tracks=tracks, order=[k for k in document.order if k in wanted],
-        buses=buses, bus_order=[k for k in document.bus_order if k in wanted], master=Master(chain=above, reins=reins),
-    )  # fmt: skip

@@ -320,21 +320,6 @@ class Document(Strict):
         place = "tracks" if strip_id in self.tracks else "buses"
         return self.model_copy(update={place: {**getattr(self, place), strip_id: strip}})
 
-    def audible(self, track_id: str) -> bool:
-        """Whether a track is heard: not muted, and no other soloed unless this or a bus it passes is solo or spared."""
-        track = self.tracks[track_id]
-        if track.mute:
-            return False
-        if track.solo or not any(strip.solo for strip in (*self.tracks.values(), *self.buses.values())):
-            return True
-        passed, bus = set(), track.bus
-        while bus and bus not in passed:
-            if self.buses[bus].solo or self.buses[bus].solo_safe:
-                return True
-            passed.add(bus)
-            bus = self.buses[bus].bus
-        return False
-
 
 def recordings_of(document: Document) -> Iterator[tuple[str, str]]:
     """Every strip, by its id, with each recording that its chain or one of its drafts uses."""

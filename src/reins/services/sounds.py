@@ -16,7 +16,8 @@ import numpy as np
 from reins.core.engine.length import session_frames
 from reins.core.engine.offline import render_incoming, render_placed, render_strip
 from reins.core.laid import LaidTake, OneSide, Silence
-from reins.core.routing import leading_to, parse_tie, strip_keys
+from reins.core.leading import leading_to
+from reins.core.routing import parse_tie, strip_keys
 from reins.core.sessions import Document
 from reins.core.sound import Sound
 from reins.core.takes import Take, write_take

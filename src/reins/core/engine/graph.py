@@ -13,6 +13,7 @@ from reins.core.moves.models import outside_keys
 from reins.core.processors.base import Delay
 from reins.core.routing import key_names
 from reins.core.sessions import MASTER, Bus, Document, Master, Track
+from reins.core.soloing import heard
 from reins.core.takes import Take
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
@@ -118,13 +119,8 @@ class Graph:
             track = document.tracks[strip_id]
             self.players[strip_id] = TrackPlayer(track, strip_id, LaidTake(take, track), self.plan, **more)  # type: ignore[arg-type]
         if strip_id in self.players:
-            self.players[strip_id].change(strip, audible=self._audible(strip_id))
+            self.players[strip_id].change(strip, heard(document, strip_id))
             self.players[strip_id].settle()
-
-    def _audible(self, strip_id: str) -> bool:
-        if strip_id in self.document.tracks:
-            return self.document.audible(strip_id)
-        return not getattr(self.document.strip(strip_id), "mute", False)
 
     def _new_edges(self) -> dict[tuple[str, str], Delay]:
         """Delays of the ways by (from, to): a strip into its bus, a key (by name) to the chain it drives."""
@@ -187,7 +183,7 @@ class Graph:
         return changed if alike else None
 
     def _renew(self, strip_id: str, player: StripPlayer) -> None:
-        player.change(self.document.strip(strip_id), audible=self._audible(strip_id))
+        player.change(self.document.strip(strip_id), heard(self.document, strip_id))
         track = self.document.tracks.get(strip_id)
         if track and isinstance(player, TrackPlayer):
             take = self.takes[track.take_id or ""]
@@ -210,7 +206,7 @@ class Graph:
         for strip_id, player in new.players.items():
             if strip_id in self.players:
                 twin = self.players[strip_id].twin(
-                    document.strip(strip_id), new._key_channels(strip_id), audible=player._audible
+                    document.strip(strip_id), new._key_channels(strip_id), heard(document, strip_id)
                 )
                 new.players[strip_id] = twin
             elif isinstance(player, TrackPlayer) and not new.plan.ties[strip_id]:

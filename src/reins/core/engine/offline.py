@@ -10,8 +10,10 @@ from reins.core.engine.chain import Chain
 from reins.core.engine.graph import Graph
 from reins.core.engine.mixer import BLOCK_FRAMES, Mixer
 from reins.core.engine.plan import Plan
-from reins.core.routing import destination, leading_to, strip_ids
+from reins.core.leading import leading_to
+from reins.core.routing import destination, strip_ids
 from reins.core.sessions import FADER_OFF_DB, MASTER, Document
+from reins.core.soloing import heard
 from reins.core.takes import Take
 from reins.core.time import Stream, When
 from reins.core.units import db_to_lin
@@ -114,9 +116,11 @@ def render_incoming(document: Document, takes: dict[str, Take], strip_id: str, f
 
 
 def stem_ids(document: Document) -> list[str]:
-    """The strips whose sum the master hears, in the order they are shown; muted tracks are left out."""
-    audible = {k for k in document.tracks if document.audible(k)} | {k for k, b in document.buses.items() if not b.mute}
-    return [k for k in strip_ids(document) if k in audible and destination(document, k) == MASTER]
+    """The strips whose sum the master hears, in the order they are shown; those that are not heard are left out."""
+    return [
+        k for k in strip_ids(document)
+        if k != MASTER and destination(document, k) == MASTER and heard(document, k).whole
+    ]  # fmt: skip
 
 
 def render_mix_and_stems(

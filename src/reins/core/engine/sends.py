@@ -17,23 +17,24 @@ class Sends:
 
     def __init__(self, strip: Track | Bus | Master, sample_rate: int) -> None:
         self._rate = sample_rate
-        self._lay(strip)
+        self._lay(strip, ())
         self._pans = Ramp((0.0, 0.0), sample_rate)
 
-    def _lay(self, strip: Track | Bus | Master) -> None:
+    def _lay(self, strip: Track | Bus | Master, sounds: tuple[bool, ...]) -> None:
         self.buses = [send.bus for send in getattr(strip, "sends", [])]
-        self._gains = Ramp(self._wanted(strip), self._rate)
+        self._gains = Ramp(self._wanted(strip, sounds or (True,) * len(self.buses)), self._rate)
 
     @staticmethod
-    def _wanted(strip: Track | Bus | Master) -> tuple[float, ...]:
+    def _wanted(strip: Track | Bus | Master, sounds: tuple[bool, ...]) -> tuple[float, ...]:
         """Of each send the gain of what is taken before the fader, and after it."""
-        sends = getattr(strip, "sends", [])
-        return tuple(gain for s in sends for gain in ((s.gain, 0.0) if s.tap == "before" else (0.0, s.gain)))
+        sends = zip(getattr(strip, "sends", []), sounds, strict=True)
+        levels = ((send.tap, send.gain if heard else 0.0) for send, heard in sends)
+        return tuple(gain for tap, level in levels for gain in ((level, 0.0) if tap == "before" else (0.0, level)))
 
-    def go(self, strip: Track | Bus | Master, pans: Array) -> None:
-        """Set out for the levels of a strip; pans (2,): of both sides without the fader."""
+    def go(self, strip: Track | Bus | Master, pans: Array, sounds: tuple[bool, ...]) -> None:
+        """Set out for the levels of a strip; pans (2,): of both sides without the fader; which of the sends sound."""
         if [send.bus for send in getattr(strip, "sends", [])] == self.buses:
-            self._gains.go(self._wanted(strip))
+            self._gains.go(self._wanted(strip, sounds))
         self._pans.go((float(pans[0]), float(pans[1])))
 
     def settle(self) -> None:
@@ -41,12 +42,12 @@ class Sends:
         self._gains.set(self._gains.goal)
         self._pans.set(self._pans.goal)
 
-    def twin(self, strip: Track | Bus | Master) -> "Sends":
+    def twin(self, strip: Track | Bus | Master, sounds: tuple[bool, ...]) -> "Sends":
         """One that goes on by itself, with the sends of a strip; new ones begin at their level."""
         twin = copy.copy(self)
         twin._gains, twin._pans = twin_of(self._gains), twin_of(self._pans)
         if [send.bus for send in getattr(strip, "sends", [])] != self.buses:
-            twin._lay(strip)
+            twin._lay(strip, sounds)
         return twin
 
     def put(self, result: Array, dry: Array | None, placed: Array, moved_pans: Array | None) -> None:

@@ -26,6 +26,7 @@ from reins.core.engine.sends import Sends
 from reins.core.laid import LaidTake
 from reins.core.processors.base import Delay
 from reins.core.sessions import FADER_OFF_DB, Bus, Master, Track
+from reins.core.soloing import Heard
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
 from reins.core.units import FLOOR_DB, db_to_lin, lin_to_db
@@ -93,12 +94,12 @@ class StripPlayer:
         self._rate, self._key_channels = sample_rate, key_channels
         self._wanted: Track | Bus | Master | None = None
         self._retunes = False  # whether what is wanted differs by settings of processors alone
-        self._audible = True
+        self._heard = Heard(True, (True,) * len(getattr(strip, "sends", [])))
         self.chain = GlidingChain(self._fresh(strip), sample_rate=sample_rate)
         self._past = Past(sample_rate)
         self._to_mix = Delay(2, plan.out_lead[strip_id])
         self._gains = Ramp((0.0, 0.0), sample_rate)
-        self._audibility = Ramp((0.0,), sample_rate)  # where reins move fader or pan
+        self._audibility = Ramp((0.0,), sample_rate)  # 1 where it is heard
         self._sends = Sends(strip, sample_rate)
         self.placed = self.aligned = self.dry = np.zeros((2, 0))
         self._level = np.zeros(2)
@@ -114,25 +115,26 @@ class StripPlayer:
         """The spectrum of what the chain works on, where it is wanted and known; a sum's is not."""
         return None
 
-    def change(self, strip: Track | Bus | Master, *, audible: bool) -> None:
+    def change(self, strip: Track | Bus | Master, heard: Heard) -> None:
         """Take over new settings at the next block."""
-        self._wanted, self._audible, self._retunes = strip, audible, False
+        self._wanted, self._heard, self._retunes = strip, heard, False
         self._go_to(strip)
 
     def _go_to(self, strip: Track | Bus | Master) -> None:
         self._gains.go(self._mix_gains(strip))
-        self._audibility.go((float(self._audible),))
-        self._sends.go(strip, pan_gains(getattr(strip, "pan_pct", 0.0), self.chain.chain.channels_out) * self._audible)
+        self._audibility.go((float(self._heard.whole),))
+        pans = pan_gains(getattr(strip, "pan_pct", 0.0), self.chain.chain.channels_out)
+        self._sends.go(strip, pans, self._heard.sends)
 
     def retune(self, strip: Track | Bus | Master) -> None:
         """Take over new settings of processors that are made as before, and nothing else, at the next block."""
         self._retunes = self._wanted is None or self._retunes
         self._wanted = strip
 
-    def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], *, audible: bool) -> "StripPlayer":
+    def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], heard: Heard) -> "StripPlayer":
         """A copy that goes on from the same state with other settings of equal latency."""
         twin = copy.copy(self)
-        twin.strip, twin._wanted, twin._audible, twin._key_channels = strip, None, audible, key_channels
+        twin.strip, twin._wanted, twin._heard, twin._key_channels = strip, None, heard, key_channels
         twin.chain = GlidingChain(
             self.chain.chain.evolved(
                 strip.chain, key_channels, self._spectrum(strip), reins=strip.reins, strip=strip
@@ -140,7 +142,7 @@ class StripPlayer:
             sample_rate=self._rate,
         )  # fmt: skip
         twin._to_mix, twin._past, twin._gains = twin_of(self._to_mix), self._past.copy(), twin_of(self._gains)
-        twin._audibility, twin._sends = twin_of(self._audibility), self._sends.twin(strip)
+        twin._audibility, twin._sends = twin_of(self._audibility), self._sends.twin(strip, heard.sends)
         twin._go_to(strip)
         return twin
 
@@ -196,19 +198,20 @@ class StripPlayer:
         return self.chain.chain.failures
 
     def _mix_gains(self, strip: Track | Bus | Master) -> tuple[float, float]:
-        fader = db_to_lin(strip.fader_db) if strip.fader_db > FADER_OFF_DB and self._audible else 0.0
+        fader = db_to_lin(strip.fader_db) if strip.fader_db > FADER_OFF_DB else 0.0
         left, right = pan_gains(getattr(strip, "pan_pct", 0.0), self.chain.chain.channels_out)
         return fader * left, fader * right
 
     def _put_out(self, result: Array, dry: Array | None) -> None:
         """Fader and pan; `dry` (at the mix's time) with it."""
-        gains = self._moving_gains(result.shape[1])
+        sent_gains, audible = self._moving_gains(result.shape[1]), self._audibility.step(result.shape[1])
+        gains = sent_gains if audible.shape[1] == 1 and audible[0, 0] == 1.0 else sent_gains * audible
         self.plain, self.block_gains = result, gains
         self.placed = result * gains
         self.aligned = self._to_mix.process(self.placed)
         self.dry = np.zeros((2, 0)) if dry is None else dry * gains
         if self._sends.buses:
-            self._sends.put(result, dry, gains, self._moved_pans())
+            self._sends.put(result, dry, sent_gains, self._moved_pans())
 
     def sent(self, bus: str, *, dry: bool) -> tuple[Array, Array]:
         """What a bus gets by a send, ahead of the mix by the plan's out_lead, and what it would with no chain anywhere
@@ -220,20 +223,19 @@ class StripPlayer:
         """Gains of both sides without the fader, where a rein moves the pan."""
         chain = self.chain.chain
         pan = chain.strip_moved.get("pan_pct")
-        return None if pan is None else pan_gains(pan, chain.channels_out) * float(self._audible)
+        return None if pan is None else pan_gains(pan, chain.channels_out)
 
     def _moving_gains(self, frames: int) -> Array:
         """Gains of both sides over a block (2, frames), or (2, 1) while they rest; faded over as the chain is, where
         reins move them.
         """
-        standing, audible = self._gains.step(frames), self._audibility.step(frames)
+        standing = self._gains.step(frames)
 
         def gains_of(chain: Chain) -> Array:
             moved = chain.strip_moved
             if not moved:
                 return standing
-            gains = moved_gains(moved, chain.strip, chain.channels_out)
-            return gains if audible.shape[1] == 1 and audible[0, 0] == 1.0 else gains * audible
+            return moved_gains(moved, chain.strip, chain.channels_out)
 
         fade = self.chain.fade
         now = gains_of(self.chain.chain)
@@ -363,9 +365,9 @@ class BusPlayer(StripPlayer):
         self._source_to_mix, self._out_lead = Delay(2, plan.in_lead[strip_id]), plan.out_lead[strip_id]
         self._incoming = np.zeros((2, 0))
 
-    def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], *, audible: bool) -> "BusPlayer":
+    def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], heard: Heard) -> "BusPlayer":
         """A copy that goes on from the same state with other settings of equal latency."""
-        twin = super().twin(strip, key_channels, audible=audible)
+        twin = super().twin(strip, key_channels, heard)
         assert isinstance(twin, BusPlayer)
         twin._to_chain, twin._source_to_mix = twin_of(self._to_chain), twin_of(self._source_to_mix)
         return twin

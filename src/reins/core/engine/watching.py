@@ -7,6 +7,7 @@ import numpy.typing as npt
 
 from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
+from reins.core.measure.span import IN_CHARGE
 from reins.core.measure.spectra import POINTS_HZ, SpectrumOfNow, to_db
 from reins.core.processors import PROCESSORS
 from reins.core.processors.making import response_db
@@ -32,7 +33,8 @@ class Watched:
 class Sight:
     """Of the strip watched, over a block: peak in and out in dB by processor; of the processor on the bench its gains
     by name and how much it changes each of POINTS_HZ now, in dB; spectra (source, result, key, beside) in dB there.
-    Curve and spectra come as often as READINGS_PER_S. moved: what reins move of the strip, as they name it, and its
+    Curve and spectra come as often as READINGS_PER_S. in_charge: the number of the one of its detectors that is, 0 for
+    nobody, where it has several. moved: what reins move of the strip, as they name it, and its
     value.
     """
 
@@ -41,6 +43,7 @@ class Sight:
     curve_db: Array | None
     spectra: dict[str, Array]
     moved: dict[str, float] = field(default_factory=dict)
+    in_charge: int = 0
 
 
 class Watcher:
@@ -65,20 +68,22 @@ class Watcher:
             return Sight({}, {}, None, {})
         chain = player.chain.chain
         due = watched.spectra and self._due(player.plain.shape[1])
-        bands, curve = self._processor(chain, due)
+        bands, curve, in_charge = self._processor(chain, due)
         spectra = self._spectra_of(mixer, due) if watched.spectra else {}
-        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now())
+        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now(), in_charge)
 
-    def _processor(self, chain: Chain, due: bool) -> tuple[dict[str, float], Array | None]:
-        """Gains and, when due, curve of the processor on the bench; the curve only of one that works by frequency."""
+    def _processor(self, chain: Chain, due: bool) -> tuple[dict[str, float], Array | None, int]:
+        """Gains and, when due, curve of the processor on the bench, the curve only of one that works by frequency; and
+        who of its detectors is in charge.
+        """
         for entry, told, _ in chain.gains():
             if entry.id == self._watched.processor_id:
                 gains = {name: float(row[-1]) for name, row in told.items() if name.endswith("gain_db")}
-                kind = PROCESSORS[entry.type]
-                if not (due and "spectrum" in kind.views):
-                    return gains, None
-                return gains, response_db(entry.type, entry.settings, POINTS_HZ, gains, self._rate)
-        return {}, None
+                in_charge = int(told[IN_CHARGE][-1]) if IN_CHARGE in told else 0
+                if not (due and "spectrum" in PROCESSORS[entry.type].views):
+                    return gains, None, in_charge
+                return gains, response_db(entry.type, entry.settings, POINTS_HZ, gains, self._rate), in_charge
+        return {}, None, 0
 
     def _spectra_of(self, mixer: Mixer, due: bool) -> dict[str, Array]:
         """Take in the block of every signal that is looked at; when due, their spectra."""

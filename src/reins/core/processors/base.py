@@ -277,7 +277,9 @@ class Processor(ABC):
 
     @classmethod
     def harmonics_db(cls, settings: Any) -> dict[str, Any]:
-        """For the view harmonics: `tone_db` of a test tone, and `db` of its harmonics in full scale, itself first."""
+        """For the view harmonics: `tone_db` and `tone_hz` of a test tone, and `db` of its harmonics in full scale, the
+        tone first.
+        """
         return {}
 
     @classmethod
@@ -301,6 +303,11 @@ class Processor(ABC):
         they are in it. None where there is no such detector.
         """
         return None if self.key_heard is None or band not in ("", "gain_db") else (self.key_heard, None)
+
+    @classmethod
+    def curves_apart_db(cls, settings: Any, level_db: Array) -> dict[str, Array]:
+        """As curve_db, of each of several detectors by itself, by name, in the order of the marks of a ribbon."""
+        return {}
 
     @classmethod
     def curve_db(cls, settings: Any, level_db: Array) -> Array:

@@ -25,7 +25,7 @@ MOST_TIMES = 8
 
 DC_HZ, DC_TAIL_S = 5.0, 0.2  # below it a constant is taken out, and how long what does so rings
 WARM_FRAMES = 2048  # heard anew where what is carried was made otherwise
-TONE_DB = -12.0  # of the test tone whose harmonics are shown
+TONE_DB, TONE_HZ = -12.0, 1000.0  # of the test tone whose harmonics are shown
 HARMONICS = 12
 GRIT_DB = 36.0  # of drive, at all of it
 PERIOD = 4096  # samples of the test tone's period
@@ -125,7 +125,7 @@ def harmonics_db(bend: Any) -> dict[str, Any]:
     sine = 10.0 ** (TONE_DB / 20.0) * np.sin(2.0 * np.pi * np.arange(PERIOD) / PERIOD)
     spectrum = np.abs(np.fft.rfft(bends(bend, sine))) / (PERIOD / 2)
     shown = 20.0 * np.log10(np.maximum(spectrum[1 : HARMONICS + 1], 1e-7))
-    return {"tone_db": TONE_DB, "db": np.round(shown, 2).tolist()}
+    return {"tone_db": TONE_DB, "tone_hz": TONE_HZ, "db": np.round(shown, 2).tolist()}
 
 
 def grit(pct: float) -> Bend:

@@ -126,6 +126,13 @@ class ThreeSpeed(Circuit):
         return three_speed.static_db(level_db, params)
 
     @classmethod
+    def curves_apart_db(cls, settings: Any, level_db: Array) -> dict[str, Array]:
+        """The curve of each detector while the others are off."""
+        off = {f"{name}_db": OFF_DB for name in NAMES}
+        own = {name: off | {f"{name}_db": getattr(settings, f"{name}_db")} for name in NAMES}
+        return {name: cls.curve_db(settings.model_copy(update=update), level_db) for name, update in own.items()}
+
+    @classmethod
     def colour_of(cls, settings: Any) -> Bend:
         """A little of everything odd."""
         return Bend(DRIVE_DB, "soft", 0.0, settings.oversampling)

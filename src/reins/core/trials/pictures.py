@@ -29,7 +29,8 @@ def curve(entry: ProcessorEntry) -> dict[str, list[float]]:
     """Steady level in and out, both in dB, for the view in_out."""
     kind, settings = PROCESSORS[entry.type].stand_in(entry.settings)
     out = kind.curve_db(settings, CURVE_DB)
-    return {"in_db": CURVE_DB.tolist(), "out_db": np.round(out, 3).tolist()}
+    apart = {name: np.round(row, 3).tolist() for name, row in kind.curves_apart_db(settings, CURVE_DB).items()}
+    return {"in_db": CURVE_DB.tolist(), "out_db": np.round(out, 3).tolist(), "apart_db": apart}
 
 
 def burst(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, Any]:

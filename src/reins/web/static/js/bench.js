@@ -180,10 +180,10 @@ export class Bench {
     this.histogram = histogram;
   }
 
-  /** The moving point: level in and level out of now, in dB. */
-  point(now) {
-    if (String(now) === String(this.now)) return;
-    this.now = now;
+  /** The moving point: level in and level out of now, in dB, and who of several detectors is in charge. */
+  point(now, inCharge) {
+    if (String(now) === String(this.now) && inCharge === this.inCharge) return;
+    Object.assign(this, { now, inCharge });
     this.paintCurve();
   }
 
@@ -198,7 +198,7 @@ export class Bench {
   paintCurve() {
     if (!this.answer?.curve || !this.settings) return;
     paintCurve(this.curve, {
-      curve: this.answer.curve, levels: this.own ?? this.levels, now: this.now, axis: this.axis,
+      curve: this.answer.curve, levels: this.own ?? this.levels, now: this.now, inCharge: this.inCharge ?? 0, axis: this.axis,
       thresholdDb: this.lineDrives ? this.to.threshold() : this.settings[this.line] - drivenDb(this.settings), kneeDb: this.settings.knee_db ?? 0,
     });
   }

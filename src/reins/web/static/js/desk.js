@@ -23,7 +23,7 @@ const PATIENCE_MS = 120;
 const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
-  "reinbench", "moving", "reinlist", "drafts",
+  "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures",
 ];
 
 /** @typedef {ReturnType<typeof shown>} Desk */
@@ -281,7 +281,7 @@ const shown = (kit, state, data) => ({
     kit.list.meter(live.meters);
     kit.reading.show(live.meters?.master ?? live.last);
     state.reins.drawMoved(live.meters?.moved);
-    kit.bench.point(live.meters?.points[this.processorId ?? ""] ?? null);
+    kit.bench.point(live.meters?.points[this.processorId ?? ""] ?? null, live.meters?.in_charge ?? 0);
     for (const station of parts.chain.querySelectorAll("[data-processor]")) meterStation(station, live.meters);
   },
 });

@@ -29,7 +29,7 @@ export class Spectrum {
     Object.assign(this, { root, to, frequencies });
     this.canvas = root.querySelector(".spectrum-canvas");
     this.hand = root.querySelector(".spectrum-hand");
-    this.model = { hz: frequencies.hz, shown: {}, frequency: null, curve: null, thresholds: [], crossovers: [], watched: null, rubber: null };
+    this.model = { hz: frequencies.hz, shown: {}, frequency: null, tone: null, curve: null, thresholds: [], crossovers: [], watched: null, rubber: null };
     this.handles = new Map();
     this.chosen = [];
     this.fields = [];

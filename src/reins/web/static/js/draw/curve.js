@@ -7,7 +7,7 @@ const EDGE = { left: 30, top: 8, right: 10, bottom: 22 };
 
 /**
  * @param {HTMLCanvasElement} canvas
- * @param {{curve: {in_db: number[], out_db: number[]}, levels: {from_db: number[], share_pct: number[]} | null,
+ * @param {{curve: {in_db: number[], out_db: number[], apart_db: Record<string, number[]>}, inCharge: number, levels: {from_db: number[], share_pct: number[]} | null,
  *   axis: import("../levels.js").Levels, thresholdDb: number, kneeDb: number, now: [number, number] | null}} model
  */
 export function paintCurve(canvas, model) {
@@ -39,9 +39,32 @@ export function paintCurve(canvas, model) {
   ink.beginPath();
   ink.rect(EDGE.left, EDGE.top - 2, w + 2, h + 4);
   ink.clip();
-  stroke(ink, colours.ink, 2.25, ...model.curve.in_db.flatMap((level, index) => (level < floor || level > top ? [] : [[x(level), EDGE.top + ((top - model.curve.out_db[index]) / span) * h]])));
+  const law = (out) => model.curve.in_db.flatMap((level, index) => (level < floor || level > top ? [] : [[x(level), EDGE.top + ((top - out[index]) / span) * h]]));
+  const apart = Object.entries(model.curve.apart_db);
+  const charged = apart.length - model.inCharge; // detectors are numbered from the last
+  const ends = [];
+  apart.forEach(([name, out], index) => {
+    const acts = model.now !== null && index === charged;
+    stroke(ink, acts ? colours.held : colours.source, acts ? 2.5 : 1.25, ...law(out));
+    const [right, end] = law(out).at(-1) ?? [0, 0];
+    const near = ends.find((other) => Math.abs(other.end - end) < 12); // its name would lie on that one's
+    if (near) Object.assign(near, { name: `${near.name}, ${name}`, acts: near.acts || acts });
+    else ends.push({ name, acts, right, end });
+  });
+  for (const { name, acts, right, end } of ends) write(ink, acts ? colours.held : colours.muted, name, right - 4, end + 9, "right");
+  if (model.now && model.now[0] > floor) nowLaw(ink, colours, model, x, (level) => EDGE.top + ((top - level) / span) * h, { top, floor });
+  stroke(ink, colours.ink, 2.25, ...law(model.curve.out_db));
   ink.restore();
   if (model.now && model.now[0] > floor) point(ink, colours, x(model.now[0]), y(model.now[0]), y(model.now[1]));
+}
+
+/** What any level would be turned to at this moment: the straight line through now, which the programme moves. */
+function nowLaw(ink, colours, { now: [into, out] }, x, y, { top, floor }) {
+  const gain = out - into;
+  if (Math.abs(gain) < 0.1) return;
+  ink.setLineDash([5, 3]);
+  stroke(ink, colours.held, 1.25, [x(floor), y(floor + gain)], [x(top), y(top + gain)]);
+  ink.setLineDash([]);
 }
 
 function histogram(ink, colours, { levels, thresholdDb }, x, floor, height) {

@@ -9,6 +9,7 @@ const EDGE = { left: 34, right: 30, top: 10, bottom: 18 };
 const FLOOR_DB = -96;
 const GAIN_DB = 24;
 const TICKS_HZ = [50, 100, 200, 500, 1000, 2000, 5000, 10000];
+const NUMBERED = 6; // harmonics far enough apart for a number each
 const STRONG_DB = 36; // two sounds are both strong where both come this near to the louder one's peak
 
 /** Where things are on a picture of this size. */
@@ -30,7 +31,7 @@ export const frequencyText = (hz) => (hz >= 1000 ? `${hz / 1000}k` : String(hz))
 
 /**
  * @param {HTMLCanvasElement} canvas
- * @param {{hz: number[], shown: Record<string, number[]>, frequency: {rest_db: number[], reach_db: number[]} | null, curve: number[] | null,
+ * @param {{hz: number[], shown: Record<string, number[]>, frequency: {rest_db: number[], reach_db: number[]} | null, tone: {tone_hz: number, db: number[]} | null, curve: number[] | null,
  *   thresholds: {from: number, to: number, db: number}[], crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
  */
 export function paintSpectrum(canvas, model) {
@@ -54,8 +55,20 @@ export function paintSpectrum(canvas, model) {
   if (key) dashed(ink, [4, 3], () => stroke(ink, colours.key, 1.5, ...line(key, place.y)));
   for (const hz of model.crossovers) stroke(ink, colours.ink, 1.5, [place.x(hz), place.top], [place.x(hz), place.bottom]);
   threshold(ink, colours, place, model.thresholds);
+  if (model.tone) harmonics(ink, colours, place, model.tone);
   if (model.frequency) curves(ink, colours, place, model, line);
   if (model.rubber) dashed(ink, [4, 3], () => ink.strokeRect(...model.rubber));
+}
+
+/** Where a test tone and the harmonics it is given lie, each as high as it is loud: even ones stand, odd ones are red. */
+function harmonics(ink, colours, place, { tone_hz: hz, db: levels }) {
+  levels.forEach((level, index) => {
+    const at = hz * (index + 1);
+    if (at > HIGH_HZ || level <= FLOOR_DB) return;
+    const colour = index === 0 ? colours.ink : index % 2 ? colours.let : colours.held;
+    stroke(ink, colour, 2, [place.x(at), place.bottom], [place.x(at), place.y(level)]);
+    if (index < NUMBERED) write(ink, colour, index ? String(index + 1) : "tone", place.x(at), place.y(level) - 7, "center");
+  });
 }
 
 function dashed(ink, pattern, draw) {

@@ -34,7 +34,10 @@ export const frequencies = (kit, state, data) => ({
   get hasCurve() { return state.desk.working && state.desk.kind.views.includes("in_out"); },
   get hasHarmonics() { return state.desk.working && state.desk.kind.views.includes("harmonics"); },
   get hasBurst() { return state.desk.working && state.desk.kind.views.includes("burst"); },
-  get showsSpectrum() { return !this.hasCurve || this.banded || (this.pictures[state.desk.kind.type] ?? state.desk.kind.views[0]) === "spectrum"; },
+  get picture() { return this.pictures[state.desk.kind?.type] ?? state.desk.kind?.views[0]; },
+  get showsSpectrum() { return !this.hasCurve || this.banded || this.picture === "spectrum"; },
+  get showsBurst() { return !this.showsSpectrum && this.hasBurst && this.picture === "burst"; },
+  get showsCurve() { return !this.showsSpectrum && !this.showsBurst; },
   get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": state.desk.working && !this.banded && this.showsSpectrum, "is-bare": !state.desk.working }; },
   get hearsBand() { return state.desk.working && state.desk.kind.covers === "span"; },
   get showsTable() { return this.banded && (this.bandsTab === "bands" || this.showsKeys); },
@@ -82,6 +85,7 @@ export const frequencies = (kit, state, data) => ({
 
 
   showFrequencies() {
+    this.placePictures();
     const settings = state.trying.settingsNow();
     kit.spectrum.show(this.byFrequency ? state.desk.kind : null, this.byFrequency ? settings : null);
     if (this.heardBand && !this.regions.some(({ gain }) => gain === this.heardBand)) this.hearBand(null); // it is gone
@@ -116,10 +120,10 @@ export const frequencies = (kit, state, data) => ({
     kit.spectrum.chosen = [];
     kit.spectra = {};
     if (this.heardBand) this.hearBand(null);
-    kit.spectrum.draw({ frequency: null, curve: null, shown: {} });
+    kit.spectrum.draw({ frequency: null, tone: null, curve: null, shown: {} });
   },
   drawFrequencies(answer) {
-    kit.spectrum.draw({ frequency: answer.frequency ?? null });
+    kit.spectrum.draw({ frequency: answer.frequency ?? null, tone: answer.harmonics ?? null });
     kit.table.draw(answer.bands ?? null);
     this.paintTakeMap();
   },
@@ -146,6 +150,11 @@ export const frequencies = (kit, state, data) => ({
     this.pictures = { ...this.pictures, [state.desk.processor.type]: picture };
     this.watchNow();
     state.desk.$nextTick(() => { kit.bench.paint(); this.showFrequencies(); });
+  },
+  /** Burst and harmonics stand small under the controls, or large in the picture's place. */
+  placePictures() {
+    const { largepictures, smallpictures, pictures } = kit.parts;
+    (this.showsBurst ? largepictures : smallpictures).append(pictures);
   },
 
   /** Spectra of now come with the meters; standing still, or when asked, those of the whole take are shown. */
