@@ -1,6 +1,7 @@
 """Sends, as a person lays them: a crushed copy beside the drums, a room that two tracks share, heard in what is exported."""
 
 import numpy as np
+import pyloudnorm
 import soundfile
 from scipy.signal import fftconvolve
 
@@ -15,8 +16,8 @@ def make_bus(desk, driver, name):
     desk.click('[data-do="make-bus"]')
     wait_for(driver, f'.strip-bus[aria-label="{name}"]')
     found = wait_until(lambda: next(k for k, bus in document(desk)["buses"].items() if bus["name"] == name))
+    wait_until(lambda: "nothing comes here yet" in find(driver, ".take-note").text)
     desk.choose("Snare")
-    driver.get_log("browser")  # nothing comes to the bus yet, which the browser tells as well
     return found
 
 
@@ -78,6 +79,8 @@ def test_the_whole_chain_is_passed_by_with_a_key_mixed_and_turned_into_what_it_t
     wait_until(lambda: desk.track("Singer")["puts_out"] == "difference")
     taken, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"))
     np.testing.assert_allclose(taken, source - held, atol=1e-6)
+    told = wait_until(lambda: desk.fact("strip-loudness")).split("→")[1].replace("−", "-")  # the picture is of it too
+    assert abs(float(told) - pyloudnorm.Meter(48000).integrated_loudness(taken)) < 0.15
     desk.click('.strip.is-selected [data-setting="puts_out"] [data-value="result"]')
     desk.type("chain_mix_pct", "40", scope=".strip.is-selected ")
     wait_until(lambda: desk.track("Singer")["chain_mix_pct"] == 40.0)

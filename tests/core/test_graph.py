@@ -11,8 +11,8 @@ from reins.core.engine.offline import render_mix, render_mix_and_stems, render_s
 from reins.core.engine.plan import make_plan
 from reins.core.leading import leading_to
 from reins.core.routing import in_order
-from reins.core.soloing import heard
 from reins.core.sessions import Bus, Document, Master, Track
+from reins.core.soloing import heard
 from reins.core.time import Stream
 from reins.errors import ConflictError, InputError, SettingsError
 from tests.conftest import RATE, kept

@@ -129,3 +129,15 @@ def test_who_is_in_charge_is_in_the_trace(tmp_path):
         np.array([float(row[f"0_three_speed.{name}"]) for row in rows]) for name in ("gain_db", "in_charge")
     )
     np.testing.assert_array_equal(charge == 0, held > -0.05)
+
+
+def test_the_curve_of_each_detector_alone_acts_as_much_sooner_as_it_is_more_sensitive():
+    kind = PROCESSORS["three_speed"]
+    chosen = kind.Settings(threshold_db=-20, peaks_db=6.0, hits_db=0.0, body_db=-24.0)
+    levels = np.arange(-60.0, 1.0)
+    apart = kind.curves_apart_db(chosen, levels)
+
+    assert list(apart) == ["peaks", "hits", "body"]
+    np.testing.assert_allclose(apart["body"], levels, atol=1e-9)
+    np.testing.assert_allclose(apart["peaks"][:-6] - levels[:-6], apart["hits"][6:] - levels[6:], atol=1e-9)
+    np.testing.assert_allclose(np.minimum(apart["peaks"], apart["hits"]), kind.curve_db(chosen, levels), atol=1e-9)

@@ -60,10 +60,12 @@ class Frequencies:
         else:
             keys, key_name = self._sounds.keys(document, strip_id, check)
             heard = (processor_id, band) if what == "key" and processor_id else None
-            reins = document.strip(strip_id).reins
-            made = tuple(part.model_dump_json() for part in (*entries, *reins))
-            place = (heard, name, key_name, document.beat, made)
-            trial = Trial(sound, entries, keys, document.beat, reins)
+            strip: Any = document.strip(strip_id)
+            whole = strip if processor_id is None else None
+            put_out = whole and (whole.chain_on, whole.chain_mix_pct, whole.puts_out)
+            made = tuple(part.model_dump_json() for part in (*entries, *strip.reins))
+            place = (heard, name, key_name, document.beat, put_out, made)
+            trial = Trial(sound, entries, keys, document.beat, strip.reins, whole)
             power = self._known.get(place, lambda: _run(trial, heard, check))
         return {"db": np.round(to_db(power), 1).tolist()}
 

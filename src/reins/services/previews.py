@@ -65,7 +65,8 @@ class Previews:
         chain = document.strip(strip_id).chain
         sound, name = self._sounds.source(document, strip_id, check)
         keys, key_name = self._sounds.keys(document, strip_id, check)
-        trial = Trial(sound, chain, keys, document.beat, document.strip(strip_id).reins)
+        strip = document.strip(strip_id)
+        trial = Trial(sound, chain, keys, document.beat, strip.reins, strip)
         span, source = self._spans_of(f"{name} {key_name}", trial, processor_id, start, frames, whole, check)
         answer: dict[str, Any] = {**_envelopes(sound, span, start, frames, columns)}
         answer |= {"number": number, "whole": whole, "statistics": span.statistics() | {"return_s": span.return_s}}
@@ -107,7 +108,9 @@ class Previews:
             start, frames = 0, length
         start = min(start, length - 1) // BIN_FRAMES * BIN_FRAMES
         frames = min(frames + BIN_FRAMES, length - start)
-        made = (trial.beat, *(part.model_dump_json() for part in (*trial.entries, *trial.reins)))
+        strip: Any = trial.strip
+        put_out = strip.chain_on, strip.chain_mix_pct, strip.puts_out
+        made = (trial.beat, put_out, *(part.model_dump_json() for part in (*trial.entries, *trial.reins)))
         place = (name, start, frames)
         source = self._known.get((*place, "source"), lambda: measure_source(take, start, frames, check))
         span = self._known.get(

@@ -13,6 +13,7 @@ from reins.core.engine.offline import run_chain
 from reins.core.laid import is_take, reader
 from reins.core.moves.models import Rein
 from reins.core.moves.rules import of_chain_alone
+from reins.core.sessions import Bus, Master, Track
 from reins.core.sound import Sound
 from reins.core.time import Beat, Stream, When
 
@@ -28,6 +29,7 @@ class Trial:
     keys: Mapping[str, Sound] = field(default_factory=dict)
     beat: Beat = field(default_factory=Beat)
     reins: Sequence[Rein] = ()
+    strip: Track | Bus | Master | None = None  # whose chain it is, where what that puts out is wanted
 
     def chain(self) -> Chain:
         """The chain, at rest."""
@@ -36,7 +38,7 @@ class Trial:
             self.entries, channels=facts.channels, sample_rate=facts.sample_rate,
             key_channels={name: key.facts.channels for name, key in self.keys.items()},
             spectrum=self.sound.spectrum() if wants_spectrum(self.entries) else None, on_take=is_take(self.sound),
-            reins=of_chain_alone(self.reins),
+            reins=of_chain_alone(self.reins), strip=self.strip,
         )  # fmt: skip
 
     def run(

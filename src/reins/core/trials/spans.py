@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from reins.core.engine.chain import Chain
+from reins.core.engine.chain import Chain, as_it_is
 from reins.core.engine.graph import PRE_ROLL_S
 from reins.core.measure.folding import fold_peaks
 from reins.core.measure.levels import RUN_FRAMES
@@ -67,7 +67,8 @@ class _Taps:
         self._id, place = processor_id or "", on.index(processor_id) if processor_id in on else -1
         shape = {"sample_rate": trial.sound.facts.sample_rate}
         self.before = Tap(frames, **shape) if place > 0 else None
-        self.after = Tap(frames, **shape) if 0 <= place < len(on) - 1 else None
+        last = place == len(on) - 1 and (trial.strip is None or as_it_is(trial.strip))
+        self.after = Tap(frames, **shape) if place >= 0 and not last else None
 
     def feed(self, chain: Chain, first: int) -> None:
         """Take in the block that a chain has just worked on, whose source begins at this frame of the span."""

@@ -26,6 +26,13 @@ const PARTS = [
   "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures",
 ];
 
+/** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
+function soundComesTo(document, id) {
+  const goes = (strip) => (strip.bus || "master") === id || strip.sends.some(({ bus }) => bus === id);
+  return Object.values(document.tracks).some((track) => track.take_id !== null && goes(track))
+    || Object.entries(document.buses).some(([other, bus]) => goes(bus) && soundComesTo(document, other));
+}
+
 /** @typedef {ReturnType<typeof shown>} Desk */
 
 /** @param {any} data what the page was given: session, processors, settings of strips and session, frequencies, reins, sound */
@@ -59,7 +66,8 @@ const shown = (kit, state, data) => ({
   get strip() { return this.document.tracks[this.stripId] ?? this.document.buses[this.stripId] ?? (this.stripId === "master" ? this.document.master : null); },
   get isTrack() { return this.stripId in this.document.tracks; },
   get isBus() { return this.stripId in this.document.buses; },
-  get hasTake() { return this.strip?.take_id !== null; },
+  /** Whether there is sound to look at: a take, or of a bus and the master, one that leads there. */
+  get hasTake() { return this.isTrack ? this.strip.take_id !== null : soundComesTo(this.document, this.stripId); },
   get chain() { return this.strip?.chain ?? []; },
   get processor() { return this.chain.find((entry) => entry.id === this.processorId) ?? null; },
   get working() { return Boolean(this.processor) && !this.empty; },
@@ -70,6 +78,7 @@ const shown = (kit, state, data) => ({
   get empty() { return this.document.order.length === 0; },
   get keptText() { return this.lost ? "connection lost" : `Kept · step ${this.session.step}`; },
   get takeNote() {
+    if (!this.hasTake && !this.isTrack) return "nothing comes here yet: no track with a take leads to it";
     if (!this.isTrack) return this.isBus ? "all that goes into this bus" : "the whole mix";
     const take = this.session.takes[this.strip.take_id];
     return take ? `${take.channels === 1 ? "mono" : "stereo"} · ${clock(take.frames / this.document.sample_rate)}` : "no take";

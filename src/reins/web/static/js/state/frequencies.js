@@ -166,7 +166,8 @@ export const frequencies = (kit, state, data) => ({
   async askWhole() {
     const wanted = [...SEEN.filter((what) => this.seen[what]), ...(this.beside ? ["beside"] : [])];
     const shown = {};
-    const settingsKey = JSON.stringify([state.desk.session.step, state.desk.stripId, state.desk.processorId, this.beside, this.keyBand, wanted]);
+    const { stripId, processorId, session: { id, step } } = state.desk; // another may be chosen while answers come
+    const settingsKey = JSON.stringify([step, stripId, processorId, this.beside, this.keyBand, wanted]);
     if (kit.wholeAsked === settingsKey && Object.keys(kit.spectrum.model.shown).length) return;
     kit.wholeAsked = settingsKey;
     kit.wholeStop?.abort();
@@ -174,11 +175,11 @@ export const frequencies = (kit, state, data) => ({
     kit.wholeNumber = (kit.wholeNumber ?? 0) + 1;
     for (const what of wanted) {
       const beside = what === "beside";
-      const strip = beside ? this.beside : state.desk.stripId;
+      const strip = beside ? this.beside : stripId;
       const band = what === "key" ? this.keyBand : "";
-      const key = `${state.desk.session.step} ${strip} ${beside ? "result" : what} ${beside ? "" : state.desk.processorId} ${band}`;
+      const key = `${step} ${strip} ${beside ? "result" : what} ${beside ? "" : processorId} ${band}`;
       try {
-        kit.spectra[key] ??= (await api.spectrum(state.desk.session.id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : state.desk.processorId, band }, signal)).db;
+        kit.spectra[key] ??= (await api.spectrum(id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : processorId, band }, signal)).db;
       } catch (error) {
         if (api.overtaken(error)) return;
         if (!(error instanceof api.ApiError)) throw error;
