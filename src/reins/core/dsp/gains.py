@@ -93,13 +93,24 @@ def blend(source: Array, made: Array, mix_pct: Gain, output_db: Gain) -> Array:
     return out
 
 
-@kernel("void(f8[:,::1], f8[::1], f8[:,::1])")
-def add_at(source, gain, out):
-    """Add source (channels, frames) times a gain (frames,) to out."""
-    for channel in range(out.shape[0]):
-        part, total = source[channel], out[channel]
-        for i in range(gain.size):
-            total[i] += gain[i] * part[i]
+@kernel("void(f8[:,::1], f8[:,::1], f8[::1], f8[::1], f8[:,::1], f8[:,::1])")
+def _join(source, added, mix_pct, output_db, work, out):
+    for start in range(0, out.shape[1], CHUNK):
+        count = min(CHUNK, out.shape[1] - start)
+        output, mix = work[1], work[2]
+        _amplitudes(output_db, start, count, work[0], output)
+        _parts(mix_pct, start, count, mix)
+        for channel in range(out.shape[0]):
+            before, more, result = source[channel, start:], added[channel, start:], out[channel, start:]
+            for i in range(count):
+                result[i] = output[i] * (before[i] + mix[i] * more[i])
+
+
+def join(source: Array, added: Array, mix_pct: Gain, output_db: Gain) -> Array:
+    """source with so much of what is added to it (channels, frames), levelled."""
+    out = np.empty_like(added)
+    _join(source, added, _row(mix_pct), _row(output_db), np.empty((3, CHUNK)), out)
+    return out
 
 
 @kernel("void(f8[::1], f8, f8[::1], f8[::1], f8[::1])")

@@ -23,10 +23,10 @@ from pydantic import model_validator
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import prewarped
 from reins.core.dsp.filters import butterworth_cut, butterworth_cuts, ring_s, run_sections, run_sections_in_rows
-from reins.core.dsp.gains import add_at, to_lin
+from reins.core.dsp.gains import join, to_lin
 from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.dsp.sweeping import columns, filter_swept
-from reins.core.processors.base import Array, Block, Counts, Delay, Moved, Processor, Rows
+from reins.core.processors.base import NOTHING, Array, Block, Delay, Moved, Processor, Rows
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
 from reins.core.processors.detecting import FollowingCurve, KeyedSettings
@@ -254,25 +254,22 @@ class Deesser(FollowingCurve):
         """The result for the next block."""
         gain_db, out = np.empty((self._gain_lanes, block.sound.shape[1])), np.empty_like(block.sound)
         heard, source = self._heard(block), self._delay.process(block.sound)
-        output: Any = self._output
+        gains = {} if block.moved is None else block.moved.gains
         if self._settings.act_on == "whole":
             self._follow(heard, source, block.moved, gain_db, out)
-            if block.moved is not None and "output_db" in block.moved.gains and self._grit is not None:
-                output = to_lin(block.moved.gains["output_db"])
-            taken = None if self._grit is None else output * source - out
         else:
             band = np.empty_like(block.sound)
             self._take_band(source, block.moved, band)
             self._follow(heard, band, block.moved, gain_db, out)
-            taken = None if self._grit is None else -out
-            if block.moved is not None and "output_db" in block.moved.gains:
-                output = self._output_moved
-                add_at(source, output, out)
+            if gains:
+                mix_pct, output_db = (gains.get(k, getattr(self._settings, k)) for k in ("mix_pct", "output_db"))
+                out = join(source, out, mix_pct, output_db)
             else:
-                out += source if output == 1.0 else source * output
+                out += source if self._output == 1.0 else source * self._output
         self.gains_db = {"gain_db": self._furthest(gain_db)}
-        if self._grit is not None and taken is not None:
-            out = self._grit.process(out, [taken], [output], [self._bent])
+        if self._grit is not None:
+            output = to_lin(gains["output_db"]) if "output_db" in gains else self._output
+            out = self._grit.process(out, [output * source - out], [output], [self._bent])
             self.gains_db = self._grit.told(self.gains_db)
         return out
 
@@ -290,20 +287,9 @@ class Deesser(FollowingCurve):
             ends.append(columns(g, k, 0.0, k, 0.0, rows.begins.size))
         filter_swept(band, *ends, rows.begins, rows.into, rows.length, self._band_state)
 
-    def _moving(self, moved: Moved) -> tuple[Array, Counts]:
-        params, begins = super()._moving(moved)
-        if moved.gains and self._settings.act_on == "band":
-            for dry, acts in ((dynamics.FIRST_DRY, "second"), (dynamics.SECOND_DRY, "first")):
-                untouched = self._channels == 2 and self._settings.apply_to == acts
-                params[..., dry : dry + 2] = (0.0, 0.0) if untouched else (0.0, 1.0)
-        return params, begins
-
     def _mixing(self, moved: Moved) -> Array:
-        """What is added to the source is mix (gain - 1) band."""
-        mixing = super()._mixing(moved)
-        if mixing.shape[1] and self._settings.act_on == "band":
-            mixing[1], self._output_moved = -mixing[2], mixing[0]
-        return mixing
+        """Of a band, what is added to the source is mixed and levelled in process."""
+        return NOTHING if self._settings.act_on == "band" else super()._mixing(moved)
 
     @classmethod
     def stand_in(cls, settings: Any) -> tuple[type[Compressor], Any]:
