@@ -1,0 +1,125 @@
+"""Hits: where something is struck or plucked, how loud each is, and which are those of the source itself.
+
+Onsets are peaks of the spectral flux of logarithmic third octaves (J. P. Bello et al., "A tutorial on onset detection in
+music signals", IEEE Trans. Speech and Audio Processing 13(5), 2005; S. Dixon, "Onset detection revisited", DAFx 2006),
+each band compared with the loudest of its neighbours two frames before, so that what slides is no onset (S. Boeck and
+G. Widmer, "Maximum filter vibrato suppression for onset detection", DAFx 2013). Levels count relative to the loudest, so
+that a quiet recording is found in alike.
+
+A microphone hears its neighbours: an onset is a hit where it is loud, or where it has the colour of the loud ones.
+"""
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.finding.frames import Frames
+from reins.core.sound import Sound
+
+Array = npt.NDArray[np.float64]
+RANGE = 1000.0  # of amplitudes under the loudest that count: 60 dB
+LAG = 2  # frames
+BEFORE, AFTER, BESIDE = 10, 7, 3  # frames of the mean a peak must exceed, and of those it must be the highest of
+OVER_MEAN = 0.10  # of the largest flux
+LEAST_APART_S = 0.04
+PEAK_S = 0.06  # how long after its onset a hit's peak is looked for
+LOUD_DB, SOFTEST_DB, ALIKE = 12.0, 36.0, 0.85  # below the loud ones; how alike in colour a soft one must be
+LEAST_DB = -75.0
+RISE = 0.15  # of its peak: where a hit begins
+
+
+@dataclass(frozen=True)
+class Hit:
+    """When it begins, and its peak in dB."""
+
+    at_s: float
+    peak_db: float
+
+
+def flux(frames: Frames) -> Array:
+    """How much louder the bands have become (frames,), from 0 to 1."""
+    amplitude = np.sqrt(frames.power)
+    loudest = float(amplitude.sum(axis=1).max())
+    if loudest <= 10.0 ** (LEAST_DB / 20.0):
+        return np.zeros(len(amplitude))
+    level = np.log1p(RANGE * amplitude / loudest)
+    wide = np.pad(level, ((0, 0), (1, 1)), mode="edge")
+    around = np.maximum(np.maximum(wide[:, :-2], wide[:, 1:-1]), wide[:, 2:])
+    before = np.vstack([np.zeros((LAG, level.shape[1])), around[:-LAG]])
+    rise = np.maximum(level - before, 0.0).sum(axis=1)
+    return np.asarray(rise / max(rise.max(), 1e-9))
+
+
+def peaks(curve: Array) -> list[int]:
+    """Frames at which a curve has a peak that stands out of what is about it (Dixon 2006)."""
+    total = np.concatenate([[0.0], np.cumsum(curve)])
+    found: list[int] = []
+    for at in np.flatnonzero(curve > OVER_MEAN):
+        first, last = max(at - BEFORE, 0), min(at + AFTER + 1, curve.size)
+        mean = (total[last] - total[first]) / (last - first)
+        beside = curve[max(at - BESIDE, 0) : at + BESIDE + 1]
+        if curve[at] >= mean + OVER_MEAN and curve[at] == beside.max():
+            if found and at - found[-1] <= BESIDE:
+                continue
+            found.append(int(at))
+    return found
+
+
+def find_hits(sound: Sound, frames: Frames) -> list[Hit]:
+    """The hits of a take, in order; none where nothing stands out."""
+    at = peaks(flux(frames))
+    if not at:
+        return []
+    found = _apart([_refined(sound, frames.s(frame)) for frame in at])
+    places = [min(round(hit.at_s * sound.facts.sample_rate / frames.hop), len(frames.power) - 1) for hit in found]
+    return [hit for hit, own in zip(found, _own(found, places, frames), strict=True) if own]
+
+
+def _refined(sound: Sound, about_s: float) -> Hit:
+    """A hit to the millisecond: where what leads to its peak begins to rise."""
+    rate = sound.facts.sample_rate
+    first = max(0, round((about_s - 0.03) * rate))
+    frames = min(round((0.03 + PEAK_S) * rate), sound.facts.frames - first)
+    heard = np.abs(sound.read(first, frames)).max(axis=0)
+    step = max(1, rate // 1000)
+    bins = heard[: heard.size // step * step].reshape(-1, step).max(axis=1)
+    top = int(bins.argmax())
+    quiet = np.flatnonzero(bins[:top] < RISE * bins[top])
+    begin = int(quiet[-1]) + 1 if quiet.size else 0
+    return Hit((first + begin * step) / rate, float(20.0 * np.log10(max(bins[top], 1e-6))))
+
+
+def _apart(hits: list[Hit]) -> list[Hit]:
+    """Of hits closer than LEAST_APART_S, the louder."""
+    kept: list[Hit] = []
+    for hit in sorted(hits, key=lambda hit: hit.at_s):
+        if kept and hit.at_s - kept[-1].at_s < LEAST_APART_S:
+            if hit.peak_db > kept[-1].peak_db:
+                kept[-1] = hit
+            continue
+        kept.append(hit)
+    return kept
+
+
+def _own(hits: list[Hit], places: list[int], frames: Frames) -> list[bool]:
+    """Whether each is of the source itself, not of a neighbour."""
+    level = np.array([hit.peak_db for hit in hits])
+    loud = float(np.quantile(level, 0.9))
+    colours = []
+    for place in places:
+        now = frames.power[place : place + 4].max(axis=0)
+        before = frames.power[max(place - 4, 0) : max(place - 1, 1)].min(axis=0)
+        new = np.sqrt(np.maximum(now - before, 0.0))
+        colours.append(new / max(float(np.linalg.norm(new)), 1e-12))
+    colour = np.median([c for c, db in zip(colours, level, strict=True) if db >= loud - 6.0], axis=0)
+    colour = colour / max(float(np.linalg.norm(colour)), 1e-12)
+    alike = np.array([float(c @ colour) for c in colours])
+    return list((level >= loud - LOUD_DB) | ((level >= loud - SOFTEST_DB) & (alike >= ALIKE)))
+
+
+def shortest_apart_s(hits: list[Hit]) -> float | None:
+    """The tenth percentile of how far hits lie apart; None for fewer than two."""
+    gaps = [b.at_s - a.at_s for a, b in pairwise(hits)]
+    return float(np.quantile(gaps, 0.1)) if gaps else None
