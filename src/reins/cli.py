@@ -66,6 +66,33 @@ def process(
 
 
 @app.command()
+def aim(
+    name: Annotated[
+        str, typer.Argument(metavar="AIM", help="hits, within, ride, open, silence, esses, bands or duck.")
+    ],
+    source: Annotated[Path, typer.Argument(metavar="IN")],
+    output: Annotated[Path | None, typer.Option("-o", "--output", metavar="CHAIN.json", help="The chain file.")] = None,
+    by: Annotated[float | None, typer.Option("--by", metavar="DB", help="By how much.")] = None,
+    within: Annotated[float | None, typer.Option("--within", metavar="DB", help="The spread that may remain.")] = None,
+    key: Annotated[Path | None, typer.Option("--key", metavar="FILE", help="What it steps back for.")] = None,
+    tempo: Annotated[float | None, typer.Option("--tempo", metavar="BPM", help="Found where it is not given.")] = None,
+    kind: Annotated[str | None, typer.Option("--type", metavar="PROCESSOR", help="One that serves the aim.")] = None,
+    as_json: Annotated[bool, JSON] = False,
+) -> None:
+    """Find settings that do what is wanted of a take, by trying the processor on all of it; prints why."""
+    from reins.services.aiming import aim_file, keep_chain
+
+    with _progress(f"Aiming at {source.name}") as progress:
+        found = aim_file(
+            name, source, asked={"by_db": by, "within_db": within}, key=key, tempo_bpm=tempo, kind=kind,
+            progress=lambda what, done, total: progress(done, total),
+        )  # fmt: skip
+    if output is not None:
+        keep_chain(output, found["chain"])
+    print(json.dumps(found, indent=2, ensure_ascii=False) if as_json else found["reason"])
+
+
+@app.command()
 def render(
     session: Annotated[Path, typer.Argument(metavar="SESSION.json", help="A session file: its JSON, or the zip.")],
     output: Annotated[Path, typer.Option("-o", "--output", metavar="DIR", help="The folder to write into.")],

@@ -1,10 +1,10 @@
 """Hits: where something is struck or plucked, how loud each is, and which are those of the source itself.
 
-Onsets are peaks of the spectral flux of logarithmic third octaves (J. P. Bello et al., "A tutorial on onset detection in
-music signals", IEEE Trans. Speech and Audio Processing 13(5), 2005; S. Dixon, "Onset detection revisited", DAFx 2006),
-each band compared with the loudest of its neighbours two frames before, so that what slides is no onset (S. Boeck and
-G. Widmer, "Maximum filter vibrato suppression for onset detection", DAFx 2013). Levels count relative to the loudest, so
-that a quiet recording is found in alike.
+Onsets are peaks of the spectral flux of logarithmic third octaves (J. P. Bello et al., "A tutorial on onset detection
+in music signals", IEEE Trans. Speech and Audio Processing 13(5), 2005; S. Dixon, "Onset detection revisited", DAFx
+2006), each band compared with the loudest of its neighbours two frames before, so that what slides is no onset (S.
+Boeck and G. Widmer, "Maximum filter vibrato suppression for onset detection", DAFx 2013). Levels count relative to the
+loudest, so that a quiet recording is found in alike.
 
 A microphone hears its neighbours: an onset is a hit where it is loud, or where it has the colour of the loud ones.
 """
@@ -56,25 +56,29 @@ def peaks(curve: Array) -> list[int]:
     """Frames at which a curve has a peak that stands out of what is about it (Dixon 2006)."""
     total = np.concatenate([[0.0], np.cumsum(curve)])
     found: list[int] = []
-    for at in np.flatnonzero(curve > OVER_MEAN):
+    for at in np.flatnonzero(curve > OVER_MEAN).tolist():
         first, last = max(at - BEFORE, 0), min(at + AFTER + 1, curve.size)
         mean = (total[last] - total[first]) / (last - first)
         beside = curve[max(at - BESIDE, 0) : at + BESIDE + 1]
         if curve[at] >= mean + OVER_MEAN and curve[at] == beside.max():
             if found and at - found[-1] <= BESIDE:
                 continue
-            found.append(int(at))
+            found.append(at)
     return found
 
 
-def find_hits(sound: Sound, frames: Frames) -> list[Hit]:
-    """The hits of a take, in order; none where nothing stands out."""
+def find_hits(sound: Sound, frames: Frames) -> tuple[list[Hit], list[Hit]]:
+    """The hits of a take, in order, and what else begins in it, of neighbours; none where nothing stands out."""
     at = peaks(flux(frames))
     if not at:
-        return []
+        return [], []
     found = _apart([_refined(sound, frames.s(frame)) for frame in at])
     places = [min(round(hit.at_s * sound.facts.sample_rate / frames.hop), len(frames.power) - 1) for hit in found]
-    return [hit for hit, own in zip(found, _own(found, places, frames), strict=True) if own]
+    own = _own(found, places, frames)
+    hits, others = (
+        [hit for hit, is_own in zip(found, own, strict=True) if is_own == wanted] for wanted in (True, False)
+    )
+    return hits, others
 
 
 def _refined(sound: Sound, about_s: float) -> Hit:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import kernel
+from reins.core.dsp.activity import count_active
 from reins.core.finding.frames import FRAMES_PER_S, Frames
 from reins.core.sound import Sound
 from reins.core.units import one_pole_k
@@ -34,28 +34,6 @@ class Activity:
     share: float
 
 
-@kernel("void(f8[::1], f8, i8, f8[::1], i8[::1], i8[::1], f8[::1])")
-def _count(sound, k, hangover, thresholds, active, quiet_for, state):
-    """Add to `active` the frames in which an envelope is over each threshold or was within the hangover; state (3,):
-    the two poles, and the sum of squares.
-    """
-    first, second, squares = state
-    for i in range(sound.size):
-        squares += sound[i] * sound[i]
-        first += k * (abs(sound[i]) - first)
-        second += k * (first - second)
-        for j in range(thresholds.size):
-            if second >= thresholds[j]:
-                quiet_for[j] = 0
-                active[j] += 1
-            elif quiet_for[j] < hangover:
-                quiet_for[j] += 1
-                active[j] += 1
-            else:
-                break  # those above it are not reached either
-    state[0], state[1], state[2] = first, second, squares
-
-
 def active_level(sound: Sound, check: Callable[[], None] = lambda: None) -> Activity:
     """The active level of a sound's mean channel (ITU-T P.56, method B)."""
     rate, frames = sound.facts.sample_rate, sound.facts.frames
@@ -66,7 +44,7 @@ def active_level(sound: Sound, check: Callable[[], None] = lambda: None) -> Acti
     for first in range(0, frames, BLOCK):
         check()
         heard = np.ascontiguousarray(sound.read(first, min(BLOCK, frames - first)).mean(axis=0))
-        _count(heard, one_pole_k(ENVELOPE_MS, rate), hangover, thresholds, active, quiet_for, state)
+        count_active(heard, one_pole_k(ENVELOPE_MS, rate), hangover, thresholds, active, quiet_for, state)
     if state[2] / max(frames, 1) < 10.0 ** (LEAST_ACTIVE_DB / 10.0) or not active[0]:
         return Activity(None, 0.0)
     levels = 10.0 * np.log10(state[2] / np.maximum(active, 1))  # while over each threshold
@@ -86,11 +64,11 @@ def find_phrases(frames: Frames) -> list[tuple[float, float]]:
     if level.max() < LEAST_ACTIVE_DB:
         return []
     smooth = np.convolve(10.0 ** (level / 10.0), np.full(SMOOTH, 1.0 / SMOOTH), mode="same")
-    level = 10.0 * np.log10(np.maximum(smooth, 1e-12))
-    loud, noise = np.quantile(level, 0.98), np.quantile(level, 0.03)
+    smoothed = 10.0 * np.log10(np.maximum(smooth, 1e-12))
+    loud, noise = np.quantile(smoothed, 0.98), np.quantile(smoothed, 0.03)
     if loud - noise < LEAST_RANGE_DB:
         return [(0.0, frames.s(level.size))]
-    active = level > max(noise + OVER_NOISE_DB, loud - UNDER_LOUD_DB)
+    active = smoothed > max(noise + OVER_NOISE_DB, loud - UNDER_LOUD_DB)
     return [(frames.s(a), frames.s(b)) for a, b in _spans(active)]
 
 

@@ -1,6 +1,6 @@
 """Tempo and downbeat, from how onsets repeat: the autocorrelation of the onset curve at multiples of a beat (E. D.
-Scheirer, "Tempo and beat analysis of acoustic musical signals", J. Acoust. Soc. Am. 103(1), 1998), with a preference for
-middling tempi (D. P. W. Ellis, "Beat tracking by dynamic programming", J. New Music Research 36(1), 2007).
+Scheirer, "Tempo and beat analysis of acoustic musical signals", J. Acoust. Soc. Am. 103(1), 1998), with a preference
+for middling tempi (D. P. W. Ellis, "Beat tracking by dynamic programming", J. New Music Research 36(1), 2007).
 
 Which of two tempi an octave apart is meant follows from the backbeat, where there is one: lows on the first and third
 beat, what lies above them on the second and fourth (common practice). The tempo is made exact at ever longer distances.
