@@ -4,6 +4,7 @@ import mir_eval
 import numpy as np
 import pytest
 
+from reins.core.finding.excerpt import excerpted, parts_of
 from reins.core.finding.frames import frames_of
 from reins.core.finding.hits import find_hits
 from reins.core.finding.marks import Marks
@@ -108,3 +109,15 @@ def test_nothing_is_found_where_nothing_is(make_take):
         assert name != "silence" or (marks.phrases == [] and marks.active.level_db is None)
     hiss = Marks.of(make_take(0.1 * rng.standard_normal((1, t.size)), "noise"))
     assert hiss.phrases == [(0.0, 4.0)] and not hiss.sibilants
+
+
+def test_an_excerpt_of_a_long_take_holds_what_was_found_where_it_lies(make_take, kit):
+    long = np.tile(kit["snare"][:, : 20 * RATE], (1, 4))
+    marks = Marks.of(make_take(long))
+    part = excerpted(marks, parts_of(marks, "hits"))
+
+    assert 5 * RATE < part.sound.facts.frames < 25 * RATE
+    assert len(part.frames.power) == part.sound.facts.frames // part.frames.hop
+    level = [20 * np.log10(np.abs(part.sound.read(round(h.at_s * RATE), 2000)).max()) for h in part.hits]
+    np.testing.assert_allclose(level, [hit.peak_db for hit in part.hits], atol=0.5)
+    assert parts_of(Marks.of(make_take(kit["kick"], "short")), "hits") == [(0, kit["kick"].shape[1])]

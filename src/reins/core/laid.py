@@ -91,7 +91,7 @@ class OneSide:
 
 def is_take(sound: Sound) -> bool:
     """Whether a sound is that of a track, which the engine reads ahead, not a sum."""
-    return isinstance(sound, LaidTake)
+    return isinstance(getattr(sound, "sound", sound), LaidTake)  # an excerpt has the sound it is of
 
 
 def reader(sound: Sound, position: int) -> Callable[[int], Array]:

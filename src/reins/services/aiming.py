@@ -9,7 +9,9 @@ from typing import Any
 from reins.core.audio import AudioReader
 from reins.core.chainfile import ProcessorEntry, parse_entry
 from reins.core.finding.marks import Marks
+from reins.core.laid import LaidTake
 from reins.core.processors import PROCESSORS
+from reins.core.sessions import Track
 from reins.core.settings.paths import laid_over
 from reins.core.takes import Take, write_take
 from reins.core.time import Beat
@@ -71,21 +73,27 @@ def aim_file(
         }  # fmt: skip
 
 
-def _take(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> Take:
+def _take(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> LaidTake:
     with AudioReader(path, sample_rate=rate) as reader:
         write_take(
             place, reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
             progress=lambda frames: progress(frames, reader.frames),
         )  # fmt: skip
-    return Take(place)
+    return LaidTake(Take(place), Track(name=path.stem[:80] or "x"))
 
 
-def proposed(aim: Aim, work: Work) -> Proposal:
-    """What an aim proposes, once it is clear that it can be wanted; how often the processor ran is told with it."""
+def proposed(aim: Aim, work: Work, *, first: bool = False) -> Proposal:
+    """What an aim proposes, once it is clear that it can be wanted; how often the processor ran is told with it. Of a
+    long take it is searched in excerpts and settled on the whole; `first`: what the excerpts say.
+    """
     if work.trial.sound.facts.frames < work.marks.frames.hop * 20:
         raise ConflictError("The take is shorter than 0.2 s: too short to find anything in. Choose a longer one.")
     aim.check(work)
-    proposal = aim.propose(work)
+    part = work.excerpt(aim.shows, aim.window_s)
+    proposal = aim.propose(part)
+    if part is not work and not first:
+        work.near = proposal.settings
+        proposal = aim.propose(work)
     proposal.figures["runs"] = work.runs
     return proposal
 

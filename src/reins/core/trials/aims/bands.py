@@ -19,6 +19,7 @@ class EvenByBand(Aim):
     about = "Each band of a multiband is held alike, by so many dB."
     types: tuple[str, ...] = ("multiband",)
     asks = Asks("by_db", "Hold each by", 3.0, 0.5, 15.0, "How far each band is held, usually.")
+    window_s = 0.9
     base = {"crossovers_hz": [150.0, 1000.0, 6000.0]}
 
     def propose(self, work: Work) -> Proposal:
@@ -31,7 +32,8 @@ class EvenByBand(Aim):
         starting = [self._level(work, k, loud) for k in range(count)]
         given = work.entry.settings.bands  # type: ignore[attr-defined]
         ratios = {f"bands.{k}.ratio": max(2.0, float(band.ratio)) for k, band in enumerate(given)}
-        now = [min(0.0, db - 2.0 * work.asked) for db in starting]
+        guesses = [min(0.0, db - 2.0 * work.asked) for db in starting]
+        now = [float(work.near.get(f"bands.{k}.threshold_db", db)) for k, db in enumerate(guesses)]
         before: tuple[list[float], list[float]] | None = None
         found: dict[str, Any] = {}
         got = [0.0] * count

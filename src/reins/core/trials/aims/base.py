@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry, parse_settings
 from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.finding.excerpt import WINDOW_S, Excerpt, excerpted, parts_of
 from reins.core.finding.marks import Marks
 from reins.core.processors import PROCESSORS
 from reins.core.settings.fields import place
@@ -59,6 +60,7 @@ class Work:
     asked: float
     key: Marks | None = None  # what is found in the key that it follows
     check: Callable[[], None] = lambda: None
+    near: dict[str, Any] = field(default_factory=dict)  # settings that will be about right
     runs: int = 0
     known: dict[Any, Ran] = field(default_factory=dict)
 
@@ -90,6 +92,16 @@ class Work:
             self.known[place_] = ran(replace(self.trial, entries=entries), self.marks, band_hz, self.check)
         return self.known[place_]
 
+    def excerpt(self, shows: str, window_s: float) -> "Work":
+        """The same on some of the take, so long about each of some marks of a kind; itself for one that is not long."""
+        parts = parts_of(self.marks, shows, window_s)
+        if parts == [(0, self.trial.sound.facts.frames)]:
+            return self
+        marks = excerpted(self.marks, parts)
+        keys = {name: Excerpt(sound, parts) for name, sound in self.trial.keys.items()}
+        key = None if self.key is None else excerpted(self.key, parts)
+        return Work(replace(self.trial, sound=marks.sound, keys=keys), marks, self.asked, key, self.check)
+
     def source_power(self, band_hz: tuple[float, float] | None = None) -> Array:
         """The power of what comes to the processor."""
         return ran(replace(self.trial, entries=self.trial.entries[:-1]), self.marks, band_hz, self.check).power
@@ -101,7 +113,7 @@ class Work:
         between what was too little and too much. `more`: +1 where a higher value gets more, -1 where a lower does.
         """
         low, high = self.within(path, -1e9), self.within(path, 1e9)
-        value, tried = round(self.within(path, start), 2), list[tuple[float, float]]()
+        value, tried = round(self.within(path, self.near.get(path, start)), 2), list[tuple[float, float]]()
         for _ in range(MOST_RUNS):
             reached = got(settings | {path: value})
             tried.append((value, reached))
@@ -147,6 +159,7 @@ class Aim(ABC):
     base: ClassVar[dict[str, Any]] = {}  # of a processor that is new
     shows: ClassVar[str] = "hits"  # what it finds: hits, phrases or sibilants
     wants_key: ClassVar[bool] = False
+    window_s: ClassVar[float] = WINDOW_S  # of the excerpts of a long take
 
     def check(self, work: Work) -> None:
         """Raise ConflictError with what was found and what to do, where this cannot be wanted here."""

@@ -23,6 +23,7 @@ class HoldTheEsses(Aim):
     asks = Asks("by_db", "Hold by", 6.0, 1.0, 18.0, "How much quieter an ess becomes.")
     base = {"relative": True, "attack_ms": 1.0, "release_ms": 60.0}
     shows = "sibilants"
+    window_s = 0.7
 
     def propose(self, work: Work) -> Proposal:
         """The band from the mean spectrum of what was found; the threshold by search."""

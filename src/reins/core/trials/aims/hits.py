@@ -45,6 +45,7 @@ class HoldTheHits(Aim):
         if release:
             wanted = (1000.0 * gap_s - 30.0) / AT_90_PCT
             settings[release[0]] = round(work.within(release[0], min(max(wanted, QUICKEST_MS), SLOWEST_MS)))
+            settings |= {name: value for name, value in work.near.items() if name == release[0]}
         start = peak_db - 1.5 * work.asked if more < 0.0 else work.asked
         for _ in range(3):
             found, got = work.search(

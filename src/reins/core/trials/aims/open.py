@@ -25,7 +25,7 @@ CUTS: tuple[tuple[float, float], ...] = (
     (1500, 0),
     (2500, 0),
 )
-PEAK_S = 0.03  # after an onset, in which it is loudest
+LEAD_S, PEAK_S = 0.05, 0.03  # before an onset, and after it, in which it is loudest
 OPEN_DB, SHUT_DB = -3.0, -12.0
 LOOKAHEAD_MS = 2.0
 
@@ -99,9 +99,10 @@ class OpenOnTheHits(Aim):
     def _clearest(work: Work, hits: list[Hit], others: list[Hit]) -> tuple[tuple[float, float], Array, float]:
         """Of the key's cuts, those by which hits stand out most: (cuts, the level of each hit, the loudest other)."""
         best: tuple[float, tuple[float, float], Array, float] | None = None
+        heard, beside = _about(work, hits), _about(work, others)
         for cuts in CUTS if others else CUTS[:1]:
-            levels = np.array([_heard_db(work, hit, cuts) for hit in hits])
-            other = max((_heard_db(work, hit, cuts) for hit in others), default=-120.0)
+            levels = _heard_db(work, heard, cuts)
+            other = float(_heard_db(work, beside, cuts).max(initial=-120.0))
             # A cut that takes of the hits themselves is worth less.
             margin = float(np.quantile(levels, 0.05)) - other - 0.25 * max(0.0, -float(np.median(levels)) - 20.0)
             if best is None or margin > best[0] + 1.0:
@@ -116,18 +117,25 @@ def _cut_words(cuts: tuple[float, float]) -> str:
     return " and ".join(words)
 
 
-def _heard_db(work: Work, hit: Hit, cuts: tuple[float, float]) -> float:
-    """The peak of a hit as a detector with these cuts hears it (12 dB an octave, as the key's)."""
-    sound, rate = work.trial.sound, work.marks.frames.sample_rate
-    lead = round(0.05 * rate)
-    first = round(hit.at_s * rate) - lead
-    heard = np.ascontiguousarray(sound.read(first, lead + round(PEAK_S * rate))).copy()
+def _about(work: Work, hits: list[Hit]) -> Array:
+    """(hits, frames) of the louder channel about each."""
+    rate = work.marks.frames.sample_rate
+    lead, frames = round(LEAD_S * rate), round((LEAD_S + PEAK_S) * rate)
+    heard = [work.trial.sound.read(round(hit.at_s * rate) - lead, frames) for hit in hits]
+    rows = [part[int(np.abs(part).max(axis=1).argmax())] for part in heard]
+    return np.stack(rows) if rows else np.zeros((0, frames))
+
+
+def _heard_db(work: Work, about: Array, cuts: tuple[float, float]) -> Array:
+    """The peak of each hit as a detector with these cuts hears it (12 dB an octave, as the key's)."""
+    rate, heard = work.marks.frames.sample_rate, np.ascontiguousarray(about).copy()
     kinds: tuple[Literal["low_cut", "high_cut"], ...] = ("low_cut", "high_cut")
     for hz, kind in zip(cuts, kinds, strict=True):
-        if hz:
+        if hz and len(heard):
             sections = butterworth_cut(kind, cutoff_hz=hz, order=2, sample_rate=rate)
             run_sections(sections, np.zeros((len(sections), heard.shape[0], 2)), heard)
-    return float(20.0 * np.log10(max(float(np.abs(heard[:, lead:]).max()), 1e-6)))
+    peaks = np.abs(heard[:, round(LEAD_S * rate) :]).max(axis=1)
+    return np.asarray(20.0 * np.log10(np.maximum(peaks, 1e-6)))
 
 
 def _sounding(work: Work, did: Ran, hits: list[Hit]) -> list[bool]:
