@@ -29,7 +29,7 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader:
 
     def at_rest(key: str) -> dict[str, Any]:
         bus, way = destination(document, key), heard(document, key)
-        rest: dict[str, Any] = {"name": "x", "draft": 1, "draft_name": "", "drafts": {}, "solo": False}
+        rest: dict[str, Any] = {"name": "x", "draft": 1, "draft_name": "", "drafts": {}, "marks": {}, "solo": False}
         rest["bus"] = bus if bus in wanted - {MASTER} else ""
         sends = zip(sends_of(document, key), way.sends, strict=True)
         rest["sends"] = [send for send, sounds in sends if sounds and send.bus in wanted]

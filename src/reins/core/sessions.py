@@ -12,6 +12,7 @@ import pydantic
 from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import ProcessorEntry, _first_sentence, parse_entry, parse_reins
+from reins.core.finding.corrections import Corrections, What
 from reins.core.limits import (
     MAX_BUSES,
     MAX_ID,
@@ -71,6 +72,7 @@ class Strip(Strict):
     )  # fmt: skip
     chain: list[ProcessorEntry] = []
     reins: list[Rein] = []
+    marks: dict[What, Corrections] = {}  # of what is found in its sound
     draft: int = Field(1, ge=1, le=MOST_DRAFTS)
     draft_name: str = Field("", max_length=40)
     drafts: dict[str, Draft] = {}  # those that are not in use, by number

@@ -19,6 +19,7 @@ from starlette.exceptions import HTTPException
 from reins import errors
 from reins.core.limits import MAX_UPLOAD_BYTES
 from reins.services.admission import Admission
+from reins.services.aims import Aims
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
@@ -26,7 +27,7 @@ from reins.services.matching import Matching
 from reins.services.previews import Previews
 from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
-from reins.web import files, live, reins, routes, shelf
+from reins.web import files, judging, live, reins, routes, shelf
 from reins.web.bounds import Bounds
 from reins.web.guard import STATIC, page_modules, static_version
 
@@ -81,13 +82,14 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     sounds = Sounds(house)
     app.state.admission = Admission()
     app.state.frequencies = Frequencies(house, sounds)
+    app.state.aims = Aims(house, sounds)
     app.state.rein_views = ReinViews(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)
     app.state.templates.env.globals |= {"static": f"/static/{version}", "modules": page_modules()}
     app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
-    for router in (shelf.router, routes.router, files.router, reins.router):
+    for router in (shelf.router, routes.router, files.router, reins.router, judging.router):
         app.include_router(router, responses=PROBLEMS)
     app.include_router(live.router)
     app.add_middleware(Bounds, max_upload_bytes=settings.max_upload_bytes)

@@ -4,6 +4,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
+from reins.services.aims import Aims
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
@@ -42,9 +43,15 @@ def _rein_views(request: Request) -> ReinViews:
     return found
 
 
+def _aims(request: Request) -> Aims:
+    found: Aims = request.app.state.aims
+    return found
+
+
 TheHouse = Annotated[House, Depends(_house)]
 TheJobs = Annotated[Jobs, Depends(_jobs)]
 ThePreviews = Annotated[Previews, Depends(_previews)]
 TheFrequencies = Annotated[Frequencies, Depends(_frequencies)]
 TheMatching = Annotated[Matching, Depends(_matching)]
+TheAims = Annotated[Aims, Depends(_aims)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

@@ -14,6 +14,7 @@ from reins.core.processors import PROCESSORS
 from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Send, Track
 from reins.core.settings.fields import describe_fields
 from reins.core.starting_points import starting_points
+from reins.core.trials.aims import AIMS, described
 from reins.services import editing, guide, points
 from reins.services.frequencies import points as points_told
 from reins.web.depends import TheFrequencies, TheHouse, TheMatching, ThePreviews
@@ -60,6 +61,7 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
         },
         "sessionSettings": [row for row in describe_fields(Document) if row["group"] == "Time"],
         "reins": rein_catalogue(),
+        "aims": [described(aim) for aim in AIMS.values()],
         "pairs": [{"name": pair.name, "sentence": pair.sentence} for pair in PAIRS],
         "ownPoints": points.own_points(house),
         "frequencies": points_told(),

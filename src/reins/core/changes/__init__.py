@@ -23,6 +23,7 @@ from reins.core.changes.chains import (
     UseDraft,
 )
 from reins.core.changes.impulses import AddImpulse, RemoveImpulse
+from reins.core.changes.marks import CorrectMark
 from reins.core.changes.pairs import AddPair, PartProcessors
 from reins.core.changes.reins import PutRein, RemoveRein
 from reins.core.changes.strips import (
@@ -68,7 +69,7 @@ Change = Annotated[
     SetProcessor | AddProcessor | AddPair | PartProcessors | RemoveProcessor | DuplicateProcessor | MoveProcessor
     | UseDraft | CopyDraft | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack
     | AddBus | RemoveBus | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein
-    | AddImpulse | RemoveImpulse | SetSession,
+    | AddImpulse | RemoveImpulse | CorrectMark | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

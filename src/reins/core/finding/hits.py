@@ -72,7 +72,7 @@ def find_hits(sound: Sound, frames: Frames) -> tuple[list[Hit], list[Hit]]:
     at = peaks(flux(frames))
     if not at:
         return [], []
-    found = _apart([_refined(sound, frames.s(frame)) for frame in at])
+    found = _apart([refined(sound, frames.s(frame)) for frame in at])
     places = [min(round(hit.at_s * sound.facts.sample_rate / frames.hop), len(frames.power) - 1) for hit in found]
     own = _own(found, places, frames)
     hits, others = (
@@ -81,8 +81,8 @@ def find_hits(sound: Sound, frames: Frames) -> tuple[list[Hit], list[Hit]]:
     return hits, others
 
 
-def _refined(sound: Sound, about_s: float) -> Hit:
-    """A hit to the millisecond: where what leads to its peak begins to rise."""
+def refined(sound: Sound, about_s: float) -> Hit:
+    """The hit about a moment, to the millisecond: where what leads to its peak begins to rise."""
     rate = sound.facts.sample_rate
     first = max(0, round((about_s - 0.03) * rate))
     frames = min(round((0.03 + PEAK_S) * rate), sound.facts.frames - first)

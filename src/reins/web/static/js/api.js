@@ -62,6 +62,8 @@ export async function takeMap(id, strip, body, signal) {
 export const folded = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/folded`, body);
 export const followed = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/followed`, body, signal);
 export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, body);
+export const marks = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/marks`, body, signal);
+export const aim = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/aim`, body, signal);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);
 export const matchMakeup = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/makeup`, {});

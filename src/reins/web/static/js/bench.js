@@ -14,6 +14,8 @@ const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip,
 const LATER = ["Time", "Detect", "Sidechain", "Out"];
 const OF_KEYS = ["Sidechain", "Key filter"];
 
+const LEAST_PX = 36;
+
 export class Bench {
   /**
    * @param {HTMLElement} root
@@ -190,6 +192,8 @@ export class Bench {
   paint() {
     if (!this.answer) return;
     this.paintCurve();
+    const pictures = this.burst.closest(".bench-pictures");
+    pictures.style.visibility = pictures.clientHeight < LEAST_PX ? "hidden" : ""; // too flat to be read: "Burst" shows it large
     if (this.answer.burst) paintBurst(this.burst, this.answer.burst);
     if (this.answer.harmonics) paintHarmonics(this.harmonics, this.answer.harmonics);
     paintHistogram(this.deep, this.histogram || []);

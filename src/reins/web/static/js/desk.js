@@ -77,7 +77,9 @@ const shown = (kit, state, data) => ({
   get redoTitle() { return this.canRedo ? `Redo: ${this.session.redo}` : "Nothing to redo"; },
   get empty() { return this.document.order.length === 0; },
   get keptText() { return this.lost ? "connection lost" : `Kept · step ${this.session.step}`; },
+  get workLooks() { return { ...this.room.roomy, ...this.aiming.looks }; },
   get takeNote() {
+    if (this.aiming.looks["is-proposing"]) return "as proposed; not kept";
     if (!this.hasTake && !this.isTrack) return "nothing comes here yet: no track with a take leads to it";
     if (!this.isTrack) return this.isBus ? "all that goes into this bus" : "the whole mix";
     const take = this.session.takes[this.strip.take_id];
@@ -117,6 +119,8 @@ const shown = (kit, state, data) => ({
       levels: rememberedRoom().levels,
       scale: (levels) => state.room.keepLevels(levels),
       placeLine: () => kit.lineHand?.place(),
+      takeMark: (at) => state.aiming.takeMark(at),
+      addMark: (at) => state.aiming.addMark(at),
       threshold: (db) => state.trying.attemptThreshold(db),
       keepThreshold: () => kit.bench.controls.get(this.kind.line).settle(),
       nudge: (direction, fine) => kit.bench.controls.get(this.kind.line).nudge(direction, fine),

@@ -1,17 +1,19 @@
 // The hand on the take: threshold, zoom, scroll, loop and playhead. Paints by draw/take.js.
 
 import { paintMap } from "./draw/map.js";
+import { element } from "./control.js";
 import { barFrames, frameAt, layout, linePlace, paintTake, placeOf } from "./draw/take.js";
 import { deeper, magnified, readLevels, shifted, USUAL } from "./levels.js";
 import { putStyle } from "./put.js";
 
 const SHORTEST_FRAMES = 2048;
 const CLICK_PX = 4;
+const MOST_MARKS = 600; // drawn at once
 
 export class TakeView {
   /**
    * @param {HTMLElement} root holds .take-canvas, .take-hand, .playhead, .threshold-line and .threshold-handle
-   * @param {{view: () => void, placeLine: () => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
+   * @param {{view: () => void, placeLine: () => void, takeMark: (at: number) => void, addMark: (at: number) => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
    *   scale: (levels: object) => void, levels: object, threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
    */
   constructor(root, to) {
@@ -21,11 +23,15 @@ export class TakeView {
     this.head = root.querySelector(".playhead");
     this.handle = root.querySelector(".threshold-handle");
     this.line = root.querySelector(".threshold-line");
+    this.markRow = root.querySelector(".found-row");
+    this.markRow.addEventListener("dblclick", (event) => {
+      if (event.target === this.markRow) this.to.addMark(Math.max(0, this.model.start + (event.offsetX / this.markRow.clientWidth) * this.model.frames) / this.model.sampleRate);
+    });
     this.lineHand = root.querySelector(".line-hand");
     this.levels = ["floor", "ceiling"].map((name) => [name, root.querySelector(`.rein-${name}`)]);
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null, drawn: null, follow: null, levels: readLevels(to.levels),
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null, drawn: null, follow: null, marks: null, levels: readLevels(to.levels),
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));
@@ -57,6 +63,7 @@ export class TakeView {
     if (map) paintMap(this.canvas, this.model, map.tiles, map.regions);
     else paintTake(this.canvas, this.model);
     this.placeRein();
+    this.placeMarks();
     const none = thresholdDb === null || map !== null || this.model.drawn !== null || this.model.follow !== null;
     this.handle.hidden = this.line.hidden = none;
     if (none) return;
@@ -69,6 +76,31 @@ export class TakeView {
     this.handle.setAttribute("aria-valuemax", line.high);
     this.handle.setAttribute("aria-valuenow", thresholdDb);
     this.handle.setAttribute("aria-valuetext", `${text} dB`);
+  }
+
+  /** What was found in the part in view, above the take: a hit is a stroke, a phrase or sibilant a bar. */
+  placeMarks() {
+    const { marks, start, frames, sampleRate } = this.model;
+    this.markRow.hidden = !marks;
+    if (!marks) return;
+    const { left, width } = this.place;
+    Object.assign(this.markRow.style, { left: `${left}px`, width: `${width}px` });
+    const seen = marks.at.map((mark) => (Array.isArray(mark) ? mark : [mark])).filter(([begin, end]) => (end ?? begin) * sampleRate >= start && begin * sampleRate < start + frames).slice(0, MOST_MARKS);
+    while (this.markRow.childElementCount > seen.length) this.markRow.lastElementChild.remove();
+    while (this.markRow.childElementCount < seen.length) {
+      const mark = element("button", "found-mark", { type: "button" });
+      mark.addEventListener("click", () => this.to.takeMark(Number(mark.dataset.at)));
+      this.markRow.append(mark);
+    }
+    seen.forEach(([begin, end], index) => {
+      const mark = this.markRow.children[index];
+      const x = ((begin * sampleRate - start) / frames) * width;
+      mark.dataset.at = String(begin);
+      mark.style.left = `${x.toFixed(1)}px`;
+      mark.style.width = end === undefined ? "" : `${Math.max((((end - begin) * sampleRate) / frames) * width, 2).toFixed(1)}px`;
+      mark.classList.toggle("is-span", end !== undefined);
+      mark.setAttribute("aria-label", `Take the mark at ${begin.toFixed(2)} s away`);
+    });
   }
 
   /** The hand on a drawn line, and the two levels of a key. */

@@ -116,6 +116,7 @@ export const frequencies = (kit, state, data) => ({
   get sourceKey() { return state.desk.isTrack ? [state.desk.strip.take_id, state.desk.strip.start_frame, state.desk.strip.trim_db, state.desk.strip.inverted] : state.desk.session.step; },
   /** Another strip or processor is on the bench. */
   changeBench() {
+    state.aiming.changeBench();
     kit.chosen = [];
     kit.spectrum.chosen = [];
     kit.spectra = {};

@@ -1,0 +1,81 @@
+"""Aims in a session: what is found in a strip's sound, as it was corrected, and what is proposed for a processor."""
+
+from typing import Any
+
+from reins.core.chainfile import ProcessorEntry, parse_entry
+from reins.core.finding.corrections import corrected
+from reins.core.finding.marks import Marks
+from reins.core.routing import key_names
+from reins.core.sessions import Document
+from reins.core.trials.aims import Aim, Work, aim_called
+from reins.core.trials.running import Trial
+from reins.errors import ConflictError, NotFoundError
+from reins.services.aiming import proposed, told
+from reins.services.editing import document_of
+from reins.services.house import House
+from reins.services.newest import Newest
+from reins.services.remembered import Remembered
+from reins.services.sounds import Check, Sounds
+
+REMEMBERED = 12  # takes whose frames are kept: 3.6 MB for five minutes
+
+
+class Aims:
+    """Answers what is found and what is proposed; the newest request of a desk wins."""
+
+    def __init__(self, house: House, sounds: Sounds) -> None:
+        self._house, self._sounds = house, sounds
+        self._newest = Newest()
+        self._known = Remembered(REMEMBERED)
+
+    def marks(self, session_id: str, strip_id: str, *, desk: str, number: int) -> dict[str, Any]:
+        """What is found in what comes to a strip: hits_s, phrases_s, sibilants_s and tempo."""
+        check = self._newest.check(f"{desk}/marks", number)
+        document = document_of(self._house, session_id)
+        marks = self._marks(document, strip_id, check)
+        tempo = marks.tempo
+        found = None if tempo is None else {
+            "bpm": round(tempo.bpm, 2), "downbeat_s": round(tempo.downbeat_s, 3),
+            "confidence": round(tempo.confidence, 2),
+        }  # fmt: skip
+        return {"number": number, "tempo": found, **told(marks)}
+
+    def propose(
+        self, session_id: str, strip_id: str, *, desk: str, number: int, aim: str, asked: float,
+        processor_id: str | None, first: bool,
+    ) -> dict[str, Any]:  # fmt: skip
+        """What an aim proposes for a processor: settings by path or a line, reason, figures, reached. `first`: from
+        excerpts, where the take is long. Raises ConflictError with a sentence for what cannot be wanted here.
+        """
+        check = self._newest.check(f"{desk}/aim", number)
+        document, wanted = document_of(self._house, session_id), aim_called(aim)
+        strip = document.strip(strip_id)
+        entries = _leading_to(strip.chain, wanted, processor_id)
+        sound, _ = self._sounds.source(document, strip_id, check)
+        keys, _ = self._sounds.keys(document, strip_id, check)
+        key = next((name for name in key_names(entries[-1]) if name in keys), None)
+        trial = Trial(sound, entries, keys, document.beat, strip.reins)
+        heard = None if key is None else Marks.of(keys[key], check)
+        work = Work(trial, self._marks(document, strip_id, check), asked, heard, check)
+        made = proposed(wanted, work, first=first)
+        return {
+            "number": number, "aim": aim, "settings": made.settings, "line": made.line, "reason": made.reason,
+            "figures": made.figures, "reached": made.reached,
+        }  # fmt: skip
+
+    def _marks(self, document: Document, strip_id: str, check: Check) -> Marks:
+        sound, name = self._sounds.source(document, strip_id, check)
+        found: Marks = self._known.get(name, lambda: Marks.of(sound, check))
+        return corrected(found, dict(document.strip(strip_id).marks))
+
+
+def _leading_to(chain: list[ProcessorEntry], aim: Aim, processor_id: str | None) -> list[ProcessorEntry]:
+    """The part of a chain that ends with the processor an aim is for; a line rides what the whole chain makes."""
+    if aim.types == ("level",) and processor_id is None:
+        return [*chain, parse_entry({"id": "ridden", "type": "level"}, aim.label)]
+    place = next((k for k, entry in enumerate(chain) if entry.id == processor_id), None)
+    if place is None:
+        if processor_id is None:
+            raise ConflictError(f"“{aim.label}” is for a processor: choose one, or add it.")
+        raise NotFoundError("processor", processor_id)
+    return chain[: place + 1]

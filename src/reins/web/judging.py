@@ -1,0 +1,42 @@
+"""JSON routes of judging: what is found in a take, what an aim proposes."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
+
+from reins.web.depends import TheAims
+
+router = APIRouter(prefix="/api/sessions/{session_id}")
+
+
+class MarksBody(BaseModel):
+    """Body of a question what is found."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+
+
+@router.post("/strips/{strip_id}/marks")
+def marks(session_id: str, strip_id: str, body: MarksBody, aims: TheAims) -> dict[str, Any]:
+    """Hits, phrases, sibilants and tempo of what comes to a strip."""
+    return aims.marks(session_id, strip_id, desk=body.desk, number=body.number)
+
+
+class AimBody(BaseModel):
+    """Body of an aim; asked is the number it asks for, first whether excerpts of a long take will do."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    aim: str = Field(max_length=40)
+    asked: float = Field(0.0, ge=-1000, le=1000)
+    processor_id: str | None = None
+    first: bool = False
+
+
+@router.post("/strips/{strip_id}/aim")
+def aim(session_id: str, strip_id: str, body: AimBody, aims: TheAims) -> dict[str, Any]:
+    """What an aim proposes for a processor."""
+    return aims.propose(session_id, strip_id, **body.model_dump())

@@ -1,0 +1,102 @@
+"""Aim, as a person uses it: what is wanted, the marks, the proposal against what is there, taken as one step or left."""
+
+import numpy as np
+import soundfile
+from selenium.webdriver.common.action_chains import ActionChains
+
+from reins.demo import drums
+from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
+from tests.browser.test_reins import take_of
+from tests.browser.test_whole_session import exported
+
+
+def marks(driver):
+    return driver.find_elements("css selector", ".found-mark")
+
+
+def aim_at(desk, name):
+    desk.click('[data-do="aim"]')
+    choose_option(desk.driver, '[data-do="aim-choice"] option', name.__eq__)
+
+
+def proposed(desk):
+    desk.click('[data-do="aim-find"]')
+    wait_for(desk.driver, '[data-do="aim-take"]')
+    settled(desk.driver)
+    return find(desk.driver, ".aim-why").text
+
+
+def test_the_kicks_hits_are_held_by_what_is_asked_and_taken_as_one_step(desk, driver, downloads):
+    desk.add("Kick", "compressor")
+    before, step = desk.settings("Kick"), desk.state()["step"]
+    aim_at(desk, "Hold the hits")
+    wait_until(lambda: len(marks(driver)) == len(drums.kick_hits()))
+    there = desk.picture()
+    field = find(driver, '[data-do="aim-asked"]')
+    driver.execute_script("arguments[0].value = ''", field)
+    field.send_keys("6\n")
+    assert "66 hits" in proposed(desk)
+
+    shown = desk.redrawn(there)
+    assert desk.state()["step"] == step and desk.settings("Kick") == before
+    assert "not kept" in find(driver, ".take-note").text
+    desk.click('[data-do="aim-there"]')
+    desk.redrawn(shown)
+    assert desk.shown("threshold_db").replace("−", "-") == f"{before['threshold_db']:.1f} dB"
+    desk.click('[data-do="aim-proposed"]')
+    desk.click('[data-do="aim-take"]')
+    wait_until(lambda: desk.state()["step"] == step + 1)
+    assert desk.settings("Kick")["threshold_db"] != before["threshold_db"]
+
+    held, _ = soundfile.read(exported(desk, downloads, "strip", "Kick*.wav"), dtype="float64")
+    source = take_of(desk, "Kick")[0]
+    hits = drums.kick_hits()
+    depths = []
+    for at, db in hits:
+        if db >= np.median([level for _, level in hits]):
+            part = slice(round(at * 48000), round((at + 0.08) * 48000))
+            loud = np.abs(source[part]) > 0.02
+            depths.append(-20 * np.log10(np.abs(held[part][loud] / source[part][loud]).min()))
+    assert abs(np.median(depths) - 6.0) < 0.6
+    desk.undo()
+    wait_until(lambda: desk.settings("Kick") == before)
+
+
+def test_marks_are_corrected_by_hand_and_a_proposal_left_changes_nothing(desk, driver):
+    desk.add("Snare", "gate")
+    aim_at(desk, "Open on the hits")
+    count = len(drums.snare_hits())
+    wait_until(lambda: len(marks(driver)) == count)
+    marks(driver)[0].click()
+    wait_until(lambda: len(marks(driver)) == count - 1)
+    ActionChains(driver).move_to_element_with_offset(find(driver, ".found-row"), -470, 0).double_click().perform()
+    wait_until(lambda: len(marks(driver)) == count)
+    assert {*desk.track("Snare")["marks"]["hits"]} == {"added", "removed"}
+    desk.undo()
+    desk.undo()
+    wait_until(lambda: desk.track("Snare")["marks"] == {})
+
+    before = desk.settings("Snare")
+    desk.click('[data-do="aim-leave"]')
+    aim_at(desk, "Open on the hits")
+    assert "it opens on 75 of them and on 0 of" in proposed(desk)
+    desk.click('[data-do="aim-leave"]')
+    wait_until(lambda: not find(driver, ".aim").is_displayed() and not marks(driver)[0].is_displayed())
+    assert desk.settings("Snare") == before
+
+    desk.add("Bass", "deesser")
+    aim_at(desk, "Hold the esses")
+    desk.click('[data-do="aim-find"]')
+    wait_until(lambda: find(driver, ".aim-refused").text.startswith("Found no sibilants"))
+    driver.get_log("browser")  # the refusal is told there too
+
+
+def test_a_drawn_line_keeps_the_singer_within(desk, driver):
+    desk.add("Singer", "compressor")
+    aim_at(desk, "Ride within")
+    assert "points on the fader" in proposed(desk)
+    desk.click('[data-do="aim-take"]')
+    (rein,) = wait_until(lambda: desk.track("Singer")["reins"])
+    assert rein["moves"][0]["what"] == "strip.fader_db" and len(rein["by"]["points"]) > 20
+    desk.undo()
+    wait_until(lambda: desk.track("Singer")["reins"] == [])

@@ -1,0 +1,107 @@
+"""Aims over HTTP: marks found and corrected, a proposal for a processor, what cannot be wanted."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from reins.core.routing import key_names
+from reins.demo import drums, voices
+from reins.services.editing import document_of
+from tests.conftest import RATE
+from tests.web.conftest import bring_in
+from tests.web.test_web import change
+
+
+@pytest.fixture
+def kick_id(client, session_id, tmp_path):
+    soundfile.write(tmp_path / "Kick.wav", drums.make_kick()[:, : 16 * RATE].T, RATE, subtype="PCM_24")
+    return bring_in(client, session_id, tmp_path / "Kick.wav")["result"]["track_id"]
+
+
+def marks(client, session_id, strip_id, number=1):
+    body = {"desk": "d", "number": number}
+    return client.post(f"/api/sessions/{session_id}/strips/{strip_id}/marks", json=body).json()
+
+
+def aim(client, session_id, strip_id, **body):
+    body = {"desk": "d", "number": 1, "processor_id": "p"} | body
+    return client.post(f"/api/sessions/{session_id}/strips/{strip_id}/aim", json=body)
+
+
+def test_a_proposal_is_taken_as_one_step_and_changes_nothing_before(client, house, session_id, kick_id):
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    before = document_of(house, session_id)
+    answer = aim(client, session_id, kick_id, aim="hits", asked=5.0).json()
+
+    assert answer["reached"] and answer["figures"]["got_db"] == pytest.approx(5.0, abs=0.5)
+    assert document_of(house, session_id) == before
+    change(client, session_id, kind="set_processor", strip_id=kick_id, processor_id="p", settings=answer["settings"])
+    settings = document_of(house, session_id).tracks[kick_id].chain[0].settings
+    assert settings.threshold_db == answer["settings"]["threshold_db"]
+
+
+def test_marks_are_found_corrected_and_followed(client, house, session_id, kick_id):
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    found = marks(client, session_id, kick_id)
+    hits = found["hits_s"]
+    known = [at for at, _ in drums.kick_hits() if at < 16]
+    assert len(hits) == len(known) and found["tempo"]["bpm"] == pytest.approx(96, abs=0.5)
+
+    said = {"kind": "correct_mark", "strip_id": kick_id, "what": "hits"}
+    for at in hits[1:]:
+        change(client, session_id, **said, at_s=at, add=False)
+    assert marks(client, session_id, kick_id, 2)["hits_s"] == hits[:1]
+    refused = aim(client, session_id, kick_id, aim="hits", asked=4.0, number=2)
+    assert refused.status_code == 409 and "Found one hit" in refused.json()["error"]
+    change(client, session_id, **said, at_s=hits[4] + 0.01, add=True)  # near one that was taken away: it is back
+    change(client, session_id, **said, at_s=0.5, add=True)
+    assert marks(client, session_id, kick_id, 3)["hits_s"] == [0.5, hits[0], hits[4]]
+    label = client.get(f"/api/sessions/{session_id}").json()["undo"]
+    assert label == "Kick: a hit marked at 0.50 s"
+    client.post(f"/api/sessions/{session_id}/undo")
+    assert marks(client, session_id, kick_id, 4)["hits_s"] == [hits[0], hits[4]]
+
+
+def test_a_track_steps_back_for_its_key(client, house, session_id, kick_id, tmp_path):
+    soundfile.write(tmp_path / "Voice.wav", voices.make_announcer()[:, : 8 * RATE].T, RATE, subtype="PCM_24")
+    voice = bring_in(client, session_id, tmp_path / "Voice.wav")["result"]["track_id"]
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="ducker", processor_id="p")
+    alone = aim(client, session_id, kick_id, aim="duck", asked=9.0)
+    assert alone.status_code == 409 and "choose its key first" in alone.json()["error"]
+    settings = {"key.source": f"{voice}/after"}
+    change(client, session_id, kind="set_processor", strip_id=kick_id, processor_id="p", settings=settings)
+    assert key_names(document_of(house, session_id).tracks[kick_id].chain[0])
+    answer = aim(client, session_id, kick_id, aim="duck", asked=9.0, number=2).json()
+    assert answer["figures"]["got_db"] == pytest.approx(9.0, abs=0.5)
+
+
+@pytest.mark.parametrize(
+    ("body", "status", "sentence"),
+    [
+        ({"aim": "nothing"}, 422, "There is no aim"),
+        ({"aim": "open"}, 409, "is for Gate"),
+        ({"aim": "hits", "processor_id": "none"}, 404, "There is no processor"),
+        ({"aim": "hits", "processor_id": None}, 409, "choose one, or add it"),
+        ({"aim": "hits", "asked": 90.0}, 409, "0.5 to 24 dB"),
+        ({"aim": "hits", "asked": 1e9}, 422, "asked"),
+    ],
+)
+def test_what_cannot_be_wanted_is_a_sentence(client, house, session_id, kick_id, body, status, sentence):
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    before = document_of(house, session_id)
+    answer = aim(client, session_id, kick_id, **{"asked": 4.0} | body)
+
+    assert answer.status_code == status and sentence in answer.text
+    assert document_of(house, session_id) == before
+
+
+@pytest.mark.parametrize(
+    ("body", "sentence"),
+    [({"at_s": -1}, "at_s"), ({"at_s": float("1e12")}, "at_s"), ({"what": "words", "at_s": 1}, "what")],
+)
+def test_a_wrong_mark_is_a_sentence(client, session_id, kick_id, body, sentence):
+    raw = {"kind": "correct_mark", "strip_id": kick_id, "what": "hits", "add": True} | body
+    answer = client.post(f"/api/sessions/{session_id}/changes", json=raw)
+
+    assert answer.status_code == 422 and sentence in answer.json()["error"]
+    assert np.isfinite(marks(client, session_id, kick_id)["hits_s"]).all()
