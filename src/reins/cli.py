@@ -66,6 +66,18 @@ def process(
 
 
 @app.command()
+def recall(
+    session: Annotated[Path, typer.Argument(metavar="SESSION.json", help="A session file: its JSON, or the zip.")],
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE.md", help="The file to write.")],
+) -> None:
+    """Write a session's recall sheet: every chain, what is not at its default, and what each processor did."""
+    from reins.services.recall import recall_file
+
+    with _progress(f"Recalling {session.name}") as progress:
+        recall_file(session, output, progress)
+
+
+@app.command()
 def aim(
     name: Annotated[
         str, typer.Argument(metavar="AIM", help="hits, within, ride, open, silence, esses, bands or duck.")

@@ -105,3 +105,14 @@ def test_a_wrong_mark_is_a_sentence(client, session_id, kick_id, body, sentence)
 
     assert answer.status_code == 422 and sentence in answer.json()["error"]
     assert np.isfinite(marks(client, session_id, kick_id)["hits_s"]).all()
+
+
+def test_the_recall_sheet_is_a_page_and_names_are_words_not_markup(client, session_id, kick_id):
+    change(client, session_id, kind="set_strip", strip_id=kick_id, values={"name": "<b>Kick & <script>"})
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    change(client, session_id, kind="set_processor", strip_id=kick_id, processor_id="p", settings={"ratio": 7})
+    page = client.get(f"/sessions/{session_id}/recall")
+
+    assert page.status_code == 200 and "7.00 : 1" in page.text and "Moved " in page.text
+    assert "<script>" not in page.text.split("<main")[1] and "&lt;b&gt;Kick" in page.text
+    assert client.get("/sessions/none/recall").status_code == 404

@@ -18,6 +18,7 @@ from reins.core.time import Beat
 from reins.core.trials.aims import Aim, Proposal, Work, aim_called
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError, SettingsError
+from reins.services.writing import write_whole
 
 Progress = Callable[[str, int, int], None]
 KEY = "key"  # how a key's file is called in the chain that is written
@@ -120,11 +121,4 @@ def chain_of(entry: ProcessorEntry, proposal: Proposal) -> dict[str, Any]:
 
 def keep_chain(path: Path, chain: dict[str, Any]) -> None:
     """Write a chain file, whole or not at all."""
-    partial = path.with_name(f".{path.name}.partial")
-    try:
-        partial.write_text(json.dumps(chain, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
-        partial.replace(path)
-    except OSError as error:
-        raise SettingsError(f"{path}: cannot be written there ({error.strerror}).") from error
-    finally:
-        partial.unlink(missing_ok=True)
+    write_whole(path, json.dumps(chain, indent=2, ensure_ascii=False) + "\n")

@@ -203,8 +203,18 @@ def render_session(
     output.check()
     if not folder.is_dir():
         raise SettingsError(f"{folder}: this folder does not exist; make it first.")
-    with contextlib.ExitStack() as stack:
-        work = stack.enter_context(_beside(folder))
+    told: dict[str, str] = {}
+    with opened(path, folder) as (document, takes):
+        clipped = write_mix(document, takes, folder, output, progress, mix=mix, stems=stems, told=told)
+    return clipped, list(told.values())
+
+
+@contextlib.contextmanager
+def opened(path: Path, folder: Path) -> Iterator[tuple[Document, dict[str, Take]]]:
+    """A session file (the zip, or the JSON with its takes beside it) with its takes, laid out in a folder while they
+    are needed.
+    """
+    with _beside(folder) as work:
         if zipfile.is_zipfile(path):
             parsed, root = _unpack(path, path.name, work / "unpacked"), work / "unpacked"
         else:
@@ -217,11 +227,9 @@ def render_session(
                 place = work / f"take{len(takes)}"
                 write_take(place, blocks, channels=facts.channels, sample_rate=facts.sample_rate)
             takes[take_id] = Take(place)
-        told: dict[str, str] = {}
         impulses = {name: impulse_of(takes[name]) for name in parsed.session.impulses}
         with looked_for_in(impulses.get):
-            clipped = write_mix(parsed.session, takes, folder, output, progress, mix=mix, stems=stems, told=told)
-        return clipped, list(told.values())
+            yield parsed.session, takes
 
 
 @contextlib.contextmanager

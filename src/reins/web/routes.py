@@ -15,7 +15,7 @@ from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Send, Track
 from reins.core.settings.fields import describe_fields
 from reins.core.starting_points import starting_points
 from reins.core.trials.aims import AIMS, described
-from reins.services import editing, guide, points
+from reins.services import editing, guide, points, recall
 from reins.services.frequencies import points as points_told
 from reins.web.depends import TheFrequencies, TheHouse, TheMatching, ThePreviews
 from reins.web.reins import rein_catalogue
@@ -68,6 +68,14 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
         "sound": {"worklet": f"{static}/js/worklet.js", "worker": f"{static}/js/liveworker.js"},
     }
     page: Response = request.app.state.templates.TemplateResponse(request, "desk.html", {"data": data, "state": state})
+    return page
+
+
+@router.get("/sessions/{session_id}/recall", response_class=HTMLResponse)
+def recall_sheet(request: Request, session_id: str, house: TheHouse) -> Response:
+    """The recall sheet of a session, to be printed."""
+    name, html = recall.recall_page(house, session_id)
+    page: Response = request.app.state.templates.TemplateResponse(request, "recall.html", {"name": name, "html": html})
     return page
 
 

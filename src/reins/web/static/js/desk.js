@@ -96,6 +96,7 @@ const shown = (kit, state, data) => ({
     const setting = this.kind?.settings.find((s) => s.name === this.kind.line);
     return setting && this.kind.line_drives ? { ...setting, label: "Threshold" } : setting;
   },
+  get recallSheet() { return `/sessions/${this.session.id}/recall`; },
   get guide() { return this.kind ? `/guide/${this.kind.type}` : "#"; },
   labelOf(entry) { return this.processors.find((p) => p.type === entry.type).label; },
   isSelected(entry) { return entry.id === this.processorId; },

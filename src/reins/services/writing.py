@@ -1,0 +1,17 @@
+"""Small text files, written whole or not at all."""
+
+from pathlib import Path
+
+from reins.errors import SettingsError
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Write a file; SettingsError where that is refused, and then what was there stays."""
+    partial = path.with_name(f".{path.name}.partial")
+    try:
+        partial.write_text(text, encoding="utf-8")
+        partial.replace(path)
+    except OSError as error:
+        raise SettingsError(f"{path}: cannot be written there ({error.strerror}).") from error
+    finally:
+        partial.unlink(missing_ok=True)
