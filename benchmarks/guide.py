@@ -316,7 +316,7 @@ def point(kind, name):
 
 def main():
     # These draw with what stands here.
-    from benchmarks import guide_circuits, guide_colour, guide_compare, guide_moves, guide_room
+    from benchmarks import guide_aim, guide_circuits, guide_colour, guide_compare, guide_moves, guide_room
 
     FOLDER.mkdir(parents=True, exist_ok=True)
     kick, hats = drums.make_kick(), drums.make_hats()
@@ -335,6 +335,7 @@ def main():
     guide_room.draw()
     guide_compare.draw()
     guide_circuits.draw()
+    guide_aim.draw()
 
 
 if __name__ == "__main__":

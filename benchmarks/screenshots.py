@@ -120,6 +120,24 @@ def colours(server, driver):
         driver.save_screenshot(str(SHOTS / f"{kind.replace('_', '-')}.png"))
 
 
+def aim(server, driver):
+    """The kick aimed at: its hits held by what is asked."""
+    tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
+    kick = next(k for k, t in tracks.items() if t["name"] == "Kick")
+    keep(server, kind="add_processor", strip_id=kick, type="compressor", processor_id="aimed")
+    wait_for(driver, '.strip[aria-label="Kick"] .strip-name').click()
+    wait_for(driver, '.station[data-processor="aimed"] .station-name').click()
+    settled(driver)
+    find(driver, '[data-do="aim"]').click()
+    wait_for(driver, ".found-mark")
+    find(driver, '[data-do="aim-find"]').click()
+    wait_for(driver, '[data-do="aim-take"]')
+    time.sleep(0.5)
+    settled(driver)
+    driver.save_screenshot(str(SHOTS / "aim.png"))
+    find(driver, '[data-do="aim-leave"]').click()
+
+
 def main():
     server = Server(tempfile.mkdtemp(prefix="reins-shots-"))
     prepare(server)
@@ -152,6 +170,7 @@ def main():
     by_frequency(driver)
     moving(server, driver)
     colours(server, driver)
+    aim(server, driver)
     wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
     settled(driver)
     find(driver, '[data-do="theme"]').click()

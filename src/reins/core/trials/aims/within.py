@@ -59,26 +59,25 @@ class KeepWithin(Aim):
         settings: dict[str, Any] = {}
         if hasattr(work.entry.settings, "threshold_db"):
             settings["threshold_db"] = round(work.within("threshold_db", float(np.quantile(levels, LOW)) - 2.0), 1)
-        if hasattr(work.entry.settings, "ratio"):
+        if hasattr(work.entry.settings, "ratio") and settings:
             found, got = work.search(
                 "ratio", min(came / work.asked, MOST_RATIO), reached_by, more=-1.0, settings=settings
             )
             found["ratio"] = round(found["ratio"], 2)
         else:
-            found, got = work.search(
-                "threshold_db", float(np.quantile(levels, 0.5)), reached_by, more=1.0, settings=settings
-            )
+            quiet, loud = (float(np.quantile(levels, share)) for share in (LOW, 0.5))
+            path, start, more = ("threshold_db", loud, 1.0) if settings else ("input_db", -24.0 - quiet, -1.0)
+            found, got = work.search(path, start, reached_by, more=more, settings=settings)
         result = windows_db(work.run(found).power, active)
         quieter = float(10 * np.log10(np.mean(10 ** (levels / 10)) / np.mean(10 ** (result / 10))))
         level = "makeup_db" if hasattr(work.entry.settings, "makeup_db") else "output_db"
         found[level] = round(work.within(level, quieter), 1)
         reached = got <= work.asked + 0.5
+        words = {"threshold_db": "a threshold of {} dB", "ratio": "a ratio of {} : 1", "input_db": "a drive of {} dB"}
+        by = " and ".join(words[k].format(f"{v:.4g}".replace("-", "−")) for k, v in found.items() if k in words)
         reason = (
-            f"{counted(len(work.marks.phrases), 'phrase')} spread over {said(came)}; "
-            + ", ".join(
-                f"{name.split('_')[0]} {value:g}" for name, value in found.items() if name in ("threshold_db", "ratio")
-            )
-            + f" leaves {said(got)}, and {said(found[level])} of level brings it back to where it was."
+            f"{counted(len(work.marks.phrases), 'phrase')} spread over {said(came)}: {by} leaves {said(got)}; "
+            f"{said(found[level])} of level brings it back to where it was."
         )
         reason = reason if reached else f"Not within {said(work.asked)}: {reason}"
         return Proposal(found, reason, {"came_db": round(came, 2), "got_db": round(got, 2)}, reached)
