@@ -3,6 +3,7 @@
 import numpy as np
 import soundfile
 from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
 
 from reins.demo import drums
 from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
@@ -100,3 +101,16 @@ def test_a_drawn_line_keeps_the_singer_within(desk, driver):
     assert rein["moves"][0]["what"] == "strip.fader_db" and len(rein["by"]["points"]) > 20
     desk.undo()
     wait_until(lambda: desk.track("Singer")["reins"] == [])
+
+
+def test_why_here_is_told_beside_the_moment_that_is_asked_for(desk, driver):
+    desk.add("Kick", "compressor")
+    hand = find(driver, ".take-hand")
+    hold = ActionChains(driver).key_down(Keys.ALT)
+    hold.move_to_element_with_offset(hand, 0, 20).click().key_up(Keys.ALT).perform()
+    told = wait_until(lambda: find(driver, ".why-note").text)
+    assert "The detector heard" in told and "−18.0 dB from which it acts" in told
+    desk.click('.why-note [aria-label="Close"]')
+    wait_until(lambda: not find(driver, ".why-note").is_displayed())
+    desk.keys("w")
+    wait_until(lambda: find(driver, ".why-note").text.startswith("0.00 s"))

@@ -116,3 +116,17 @@ def test_the_recall_sheet_is_a_page_and_names_are_words_not_markup(client, sessi
     assert page.status_code == 200 and "7.00 : 1" in page.text and "Moved " in page.text
     assert "<script>" not in page.text.split("<main")[1] and "&lt;b&gt;Kick" in page.text
     assert client.get("/sessions/none/recall").status_code == 404
+
+
+def test_why_here_is_answered_and_refused_with_a_sentence(client, session_id, kick_id):
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    url, body = f"/api/sessions/{session_id}/strips/{kick_id}/why", {"desk": "d", "number": 1, "processor_id": "p"}
+    told = client.post(url, json=body | {"at_s": 2.51}).json()
+    assert told["at_s"] == pytest.approx(2.51) and "The detector heard" in told["sentence"]
+    for more, status, sentence in (
+        ({"at_s": 500}, 409, "no sound at that moment"),
+        ({"at_s": 1, "processor_id": "none"}, 404, "There is no processor"),
+        ({"at_s": -1}, 422, "at_s"),
+    ):
+        answer = client.post(url, json=body | {"number": 2} | more)
+        assert answer.status_code == status and sentence in answer.text

@@ -9,6 +9,7 @@ from reins.core.routing import key_names
 from reins.core.sessions import Document
 from reins.core.trials.aims import Aim, Work, aim_called
 from reins.core.trials.running import Trial
+from reins.core.trials.why import why_here
 from reins.errors import ConflictError, NotFoundError
 from reins.services.aiming import proposed, told
 from reins.services.editing import document_of
@@ -50,7 +51,7 @@ class Aims:
         check = self._newest.check(f"{desk}/aim", number)
         document, wanted = document_of(self._house, session_id), aim_called(aim)
         strip = document.strip(strip_id)
-        entries = _leading_to(strip.chain, wanted, processor_id)
+        entries = _for_aim(strip.chain, wanted, processor_id)
         sound, _ = self._sounds.source(document, strip_id, check)
         keys, _ = self._sounds.keys(document, strip_id, check)
         key = next((name for name in key_names(entries[-1]) if name in keys), None)
@@ -63,19 +64,37 @@ class Aims:
             "figures": made.figures, "reached": made.reached,
         }  # fmt: skip
 
+    def why(
+        self, session_id: str, strip_id: str, *, desk: str, number: int, processor_id: str, at_s: float
+    ) -> dict[str, Any]:
+        """Why a processor does what it does at a moment of the session, in numbers and a sentence."""
+        check = self._newest.check(f"{desk}/why", number)
+        document = document_of(self._house, session_id)
+        strip = document.strip(strip_id)
+        entries = leading_to(strip.chain, processor_id)
+        sound, _ = self._sounds.source(document, strip_id, check)
+        keys, _ = self._sounds.keys(document, strip_id, check)
+        trial = Trial(sound, entries, keys, document.beat, strip.reins)
+        return {"number": number, **why_here(trial, processor_id, round(at_s * document.sample_rate))}
+
     def _marks(self, document: Document, strip_id: str, check: Check) -> Marks:
         sound, name = self._sounds.source(document, strip_id, check)
         found: Marks = self._known.get(name, lambda: Marks.of(sound, check))
         return corrected(found, dict(document.strip(strip_id).marks))
 
 
-def _leading_to(chain: list[ProcessorEntry], aim: Aim, processor_id: str | None) -> list[ProcessorEntry]:
+def _for_aim(chain: list[ProcessorEntry], aim: Aim, processor_id: str | None) -> list[ProcessorEntry]:
     """The part of a chain that ends with the processor an aim is for; a line rides what the whole chain makes."""
     if aim.types == ("level",) and processor_id is None:
         return [*chain, parse_entry({"id": "ridden", "type": "level"}, aim.label)]
+    if processor_id is None:
+        raise ConflictError(f"“{aim.label}” is for a processor: choose one, or add it.")
+    return leading_to(chain, processor_id)
+
+
+def leading_to(chain: list[ProcessorEntry], processor_id: str) -> list[ProcessorEntry]:
+    """The part of a chain that ends with a processor, or NotFoundError."""
     place = next((k for k, entry in enumerate(chain) if entry.id == processor_id), None)
     if place is None:
-        if processor_id is None:
-            raise ConflictError(f"“{aim.label}” is for a processor: choose one, or add it.")
         raise NotFoundError("processor", processor_id)
     return chain[: place + 1]

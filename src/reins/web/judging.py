@@ -40,3 +40,19 @@ class AimBody(BaseModel):
 def aim(session_id: str, strip_id: str, body: AimBody, aims: TheAims) -> dict[str, Any]:
     """What an aim proposes for a processor."""
     return aims.propose(session_id, strip_id, **body.model_dump())
+
+
+class WhyBody(BaseModel):
+    """Body of a question why a processor does what it does at a moment, in seconds of the session."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    processor_id: str
+    at_s: float = Field(ge=0, le=86400)
+
+
+@router.post("/strips/{strip_id}/why")
+def why(session_id: str, strip_id: str, body: WhyBody, aims: TheAims) -> dict[str, Any]:
+    """What a processor heard at a moment, what its curve wanted, what its times let it do."""
+    return aims.why(session_id, strip_id, **body.model_dump())

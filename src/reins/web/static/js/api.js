@@ -63,6 +63,7 @@ export const folded = (id, strip, body) => post(`/api/sessions/${id}/strips/${st
 export const followed = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/followed`, body, signal);
 export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, body);
 export const marks = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/marks`, body, signal);
+export const why = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/why`, body);
 export const aim = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/aim`, body, signal);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);

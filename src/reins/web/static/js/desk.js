@@ -120,6 +120,7 @@ const shown = (kit, state, data) => ({
       levels: rememberedRoom().levels,
       scale: (levels) => state.room.keepLevels(levels),
       placeLine: () => kit.lineHand?.place(),
+      why: (frame) => state.asking.why(frame),
       takeMark: (at) => state.aiming.takeMark(at),
       addMark: (at) => state.aiming.addMark(at),
       threshold: (db) => state.trying.attemptThreshold(db),

@@ -13,7 +13,7 @@ const MOST_MARKS = 600; // drawn at once
 export class TakeView {
   /**
    * @param {HTMLElement} root holds .take-canvas, .take-hand, .playhead, .threshold-line and .threshold-handle
-   * @param {{view: () => void, placeLine: () => void, takeMark: (at: number) => void, addMark: (at: number) => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
+   * @param {{view: () => void, placeLine: () => void, why: (frame: number) => void, takeMark: (at: number) => void, addMark: (at: number) => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
    *   scale: (levels: object) => void, levels: object, threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
    */
   constructor(root, to) {
@@ -211,6 +211,7 @@ export class TakeView {
   press(event) {
     if (event.button !== 0) return;
     if (this.onAxis(event)) return this.dragAxis(event);
+    if (event.altKey) return this.to.why(Math.max(0, Math.round(frameAt(this.place, this.model, event.offsetX))));
     const onRuler = event.offsetY < this.place.ruler;
     const begin = { x: event.clientX, frame: frameAt(this.place, this.model, event.offsetX), start: this.model.start };
     this.over.setPointerCapture(event.pointerId);

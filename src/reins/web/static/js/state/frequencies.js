@@ -117,6 +117,7 @@ export const frequencies = (kit, state, data) => ({
   /** Another strip or processor is on the bench. */
   changeBench() {
     state.aiming.changeBench();
+    state.asking.close();
     kit.chosen = [];
     kit.spectrum.chosen = [];
     kit.spectra = {};

@@ -3,6 +3,7 @@
 // desk itself as `state.desk`; the type checker holds every such use to what the other state has.
 
 import { aiming } from "./aiming.js";
+import { asking } from "./asking.js";
 import { editing } from "./editing.js";
 import { files } from "./files.js";
 import { frequencies } from "./frequencies.js";
@@ -14,12 +15,13 @@ import { room } from "./room.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, editing, files, frequencies, hearing, keeping, movable, reins, room, transport, trying };
+const MAKERS = { aiming, asking, editing, files, frequencies, hearing, keeping, movable, reins, room, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
  * @typedef {object} States
  * @property {ReturnType<typeof aiming>} aiming
+ * @property {ReturnType<typeof asking>} asking
  * @property {ReturnType<typeof editing>} editing
  * @property {ReturnType<typeof files>} files
  * @property {ReturnType<typeof frequencies>} frequencies
