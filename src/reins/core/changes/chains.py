@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
+from reins.core.fitting import laid_on_take
 from reins.core.kinds import as_kind
 from reins.core.limits import MAX_PROCESSORS
 from reins.core.moves.rules import fitted
@@ -282,6 +283,8 @@ class StartFrom(OnProcessor):
     kind: Literal["start_from"]
     name: str
     settings: dict[str, Any] | None = None  # of a person's own starting point
+    fit_db: float = Field(0.0, ge=-90, le=90)  # how much louder the take is than the one it is written for
+    fit_said: str = Field("", max_length=120)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the settings, and the label."""
@@ -295,6 +298,7 @@ class StartFrom(OnProcessor):
             key: Any = vars(entry.settings)["key"]
             listens = settings.key.model_copy(update={"source": key.source, "also": key.also})
             settings = settings.model_copy(update={"key": listens})
-        chain[index] = entry.model_copy(update={"settings": settings})
+        chain[index] = entry.model_copy(update={"settings": laid_on_take(entry.type, settings, self.fit_db)})
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
+        label += f", {self.fit_said}" if chain[index].settings != settings else ""
         return with_chain(document, self.strip_id, chain), label

@@ -39,6 +39,18 @@ class Frames:
         return np.asarray(10.0 * np.log10(np.maximum(self.power.sum(axis=1), 1e-12)))
 
 
+def spans_of(row: npt.NDArray[np.bool_], join_s: float) -> list[tuple[int, int]]:
+    """(first, end) of each stretch of frames in which a row is true; those nearer than join_s are one."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], row.astype(np.int8), [0]])))
+    joined: list[list[int]] = []
+    for begin, end in edges.reshape(-1, 2).tolist():
+        if joined and begin - joined[-1][1] < join_s * FRAMES_PER_S:
+            joined[-1][1] = end
+        else:
+            joined.append([begin, end])
+    return [(begin, end) for begin, end in joined]
+
+
 def frames_of(sound: Sound, check: Callable[[], None] = lambda: None) -> Frames:
     """The frames of a sound; `check` may raise to stop. A power of 1 is that of a sine at full scale."""
     facts = sound.facts

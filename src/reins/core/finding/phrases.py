@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.activity import count_active
-from reins.core.finding.frames import FRAMES_PER_S, Frames
+from reins.core.finding.frames import FRAMES_PER_S, Frames, spans_of
 from reins.core.sound import Sound
 from reins.core.units import one_pole_k
 
@@ -74,13 +74,6 @@ def find_phrases(frames: Frames) -> list[tuple[float, float]]:
 
 def _spans(active: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
     """Where a row is true, short gaps closed and short ones left out, with a little lead."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], active.astype(np.int8), [0]])))
-    joined: list[list[int]] = []
-    for begin, end in edges.reshape(-1, 2):
-        if joined and begin - joined[-1][1] < JOIN_S * FRAMES_PER_S:
-            joined[-1][1] = int(end)
-        else:
-            joined.append([int(begin), int(end)])
     lead = round(LEAD_S * FRAMES_PER_S)
-    long = [(a, b) for a, b in joined if b - a >= SHORTEST_S * FRAMES_PER_S]
+    long = [(a, b) for a, b in spans_of(active, JOIN_S) if b - a >= SHORTEST_S * FRAMES_PER_S]
     return [(max(a - lead, 0), min(b + lead, active.size)) for a, b in long]

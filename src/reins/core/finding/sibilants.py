@@ -7,7 +7,7 @@ Soc. Am. 109(5), 2001.
 
 import numpy as np
 
-from reins.core.finding.frames import FRAMES_PER_S, Frames
+from reins.core.finding.frames import FRAMES_PER_S, Frames, spans_of
 
 FROM_HZ, TO_HZ = 2500.0, 16000.0
 SHARE = 0.7
@@ -23,12 +23,5 @@ def find_sibilants(frames: Frames) -> list[tuple[float, float]]:
     if level.max() < LEAST_DB:
         return []
     hisses = (high >= SHARE * whole) & (level > max(level.max() - UNDER_LOUD_DB, min(loud - UNDER_LOUD_DB, 0.0)))
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], hisses.astype(np.int8), [0]])))
-    joined: list[list[int]] = []
-    for begin, end in edges.reshape(-1, 2):
-        if joined and begin - joined[-1][1] < JOIN_S * FRAMES_PER_S:
-            joined[-1][1] = int(end)
-        else:
-            joined.append([int(begin), int(end)])
     lasting = (SHORTEST_S * FRAMES_PER_S, LONGEST_S * FRAMES_PER_S)
-    return [(frames.s(a), frames.s(b)) for a, b in joined if lasting[0] <= b - a <= lasting[1]]
+    return [(frames.s(a), frames.s(b)) for a, b in spans_of(hisses, JOIN_S) if lasting[0] <= b - a <= lasting[1]]

@@ -23,7 +23,7 @@ const PATIENCE_MS = 120;
 const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
-  "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures",
+  "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why",
 ];
 
 /** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
@@ -57,6 +57,7 @@ const shown = (kit, state, data) => ({
   /** @type {string | null} */
   processorId: null,
   playing: false,
+  told: "",
   problem: "",
   offer: "",
   lost: false,

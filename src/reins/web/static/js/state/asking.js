@@ -10,7 +10,6 @@ import * as api from "../api.js";
 export const asking = (kit, state) => ({
   /** @type {{sentence: string, at_s: number} | null} */
   answer: null,
-  left: "0px",
 
   /** Ask of a frame of the session. @param {number} frame */
   async why(frame) {
@@ -23,7 +22,7 @@ export const asking = (kit, state) => ({
     if (!answer || number !== kit.whyNumber) return;
     const { left, width } = kit.view.place;
     const x = left + ((frame - kit.view.model.start) / kit.view.model.frames) * width;
-    this.left = `${Math.round(Math.min(Math.max(x, left), left + width))}px`;
+    kit.parts.why.style.left = `${Math.round(Math.min(Math.max(x, left), left + width))}px`;
     this.answer = answer;
   },
   here() { return this.why(Math.round(kit.live.position())); },

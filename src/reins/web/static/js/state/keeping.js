@@ -16,6 +16,13 @@ export const keeping = (kit, state) => ({
     kit.complaint = setTimeout(() => { state.desk.problem = ""; }, SAID_MS);
   },
 
+  /** Say what was done, for a while. */
+  tell(sentence) {
+    state.desk.told = sentence;
+    clearTimeout(kit.telling);
+    kit.telling = setTimeout(() => { state.desk.told = ""; }, SAID_MS);
+  },
+
   async tried(work) {
     try {
       return await work();

@@ -1,0 +1,55 @@
+"""Settings that follow the level of a take: what a starting point says of levels, moved by how far a take lies from the
+one it is written for.
+"""
+
+from typing import Any
+
+from pydantic import BaseModel
+
+from reins.core.processors import PROCESSORS
+from reins.core.settings.fields import nested, settings_fields
+from reins.core.settings.paths import laid_over, value_at
+
+FOLLOWS = ("threshold_db", "floor_db")
+
+
+def laid_on_take(kind: str, settings: Any, by_db: float) -> Any:
+    """Settings whose levels lie so much higher, within their limits. Those of another track's key, and those that are
+    relative to the sound itself, stay.
+    """
+    if not by_db or _hears_another(settings):
+        return settings
+    changes: dict[str, float] = {}
+    for path, limits in _levels(settings):
+        low, high = limits
+        changes[path] = round(min(max(value_at(settings, path) + by_db, low), high), 1)
+    if PROCESSORS[kind].line_drives:  # a quieter take is driven as much more, and comes out as much quieter again
+        for path, sign in (("input_db", -1.0), ("output_db", 1.0)):
+            low, high = _limits(type(settings).model_fields[path])
+            changes[path] = round(min(max(getattr(settings, path) + sign * by_db, low), high), 1)
+    return laid_over(settings, changes)
+
+
+def _hears_another(settings: Any) -> bool:
+    key = getattr(settings, "key", None)
+    return bool(getattr(settings, "relative", False)) or (key is not None and key.source not in ("self", "before"))
+
+
+def _levels(settings: BaseModel, lead: str = "") -> list[tuple[str, tuple[float, float]]]:
+    """Paths of levels, with their limits, those of bands too."""
+    found: list[tuple[str, tuple[float, float]]] = []
+    for path, field in settings_fields(type(settings)):
+        if path.startswith("key."):
+            continue
+        if path.split(".")[-1] in FOLLOWS:
+            found.append((lead + path, _limits(field)))
+        elif nested(field.annotation) is not None and isinstance(value_at(settings, path), list):
+            for place, band in enumerate(value_at(settings, path)):
+                if not (_hears_another(band) if hasattr(band, "key") else False):
+                    found += _levels(band, f"{lead}{path}.{place}.")
+    return found
+
+
+def _limits(field: Any) -> tuple[float, float]:
+    limits = {type(m).__name__: m for m in field.metadata}
+    return float(limits["Ge"].ge), float(limits["Le"].le)

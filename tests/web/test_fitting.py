@@ -1,0 +1,72 @@
+"""Starting points fit the take: one recorded too quiet or too loud is held alike."""
+
+import numpy as np
+import pytest
+import soundfile
+
+from reins.core.engine.chain import Chain
+from reins.core.fitting import laid_on_take
+from reins.core.processors import PROCESSORS
+from reins.core.starting_points import ANCHORS, STARTING_POINTS
+from reins.demo import drums, voices
+from reins.services.editing import document_of
+from tests.conftest import RATE
+from tests.web.conftest import bring_in
+from tests.web.test_web import change
+
+
+def held_db(house, session_id, track_id):
+    """The median of what is held while more than half a dB is."""
+    document = document_of(house, session_id)
+    chain = document.tracks[track_id].chain
+    sound = house.take(document.tracks[track_id].take_id)
+    made = Chain(chain, channels=1, sample_rate=RATE, on_take=True)
+    made.process(sound.read(0, sound.facts.frames))
+    gain = made.gains()[0][1]["gain_db"]
+    return float(np.median(gain[gain < -0.5]))
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "make"),
+    [
+        ("compressor", "Kick, even hits", drums.make_kick),
+        ("compressor", "Voice, even lines", voices.make_singer),
+        ("fet", "Voice, close and urgent", voices.make_singer),
+    ],
+)
+def test_a_take_twelve_db_too_quiet_is_held_as_much(client, house, session_id, tmp_path, kind, name, make):
+    sound, held, settings = make()[:, 8 * RATE : 28 * RATE], [], []
+    if name not in {point.name for point in STARTING_POINTS}:
+        name = next(point.name for point in STARTING_POINTS if point.type == kind and point.source == "voice")
+    for level_db in (0, -12):
+        path = tmp_path / f"take{level_db}.wav"
+        soundfile.write(path, (sound * 10 ** (level_db / 20)).T, RATE, subtype="FLOAT")
+        track = bring_in(client, session_id, path)["result"]["track_id"]
+        change(client, session_id, kind="add_processor", strip_id=track, type=kind, processor_id="p")
+        told = change(client, session_id, kind="start_from", strip_id=track, processor_id="p", name=name).json()
+        held.append(held_db(house, session_id, track))
+        settings.append(document_of(house, session_id).tracks[track].chain[0].settings)
+
+    assert held[0] < -1.0 and held[1] == pytest.approx(held[0], abs=0.5)
+    assert "lower for this take" in told["label"] and " dB" in told["label"]
+    assert settings[0] != settings[1]
+
+
+def test_what_follows_another_or_is_relative_stays_and_limits_hold():
+    for kind, made in PROCESSORS.items():
+        settings = made.Settings()
+        assert laid_on_take(kind, settings, 0.0) is settings
+        lower = laid_on_take(kind, settings, -90.0)
+        made.Settings.model_validate(lower.model_dump())  # within its limits
+    gate = PROCESSORS["gate"].Settings
+    assert laid_on_take("gate", gate(threshold_db=-30), -12.0).threshold_db == -42
+    keyed = gate(threshold_db=-30, key={"source": "k"})
+    assert laid_on_take("gate", keyed, -12.0) is keyed
+    relative = PROCESSORS["deesser"].Settings(relative=True, threshold_db=-10)
+    assert laid_on_take("deesser", relative, -12.0) is relative
+    multiband = PROCESSORS["multiband"].Settings(bands=[{"threshold_db": -20}] * 3)
+    assert [band.threshold_db for band in laid_on_take("multiband", multiband, -6.0).bands] == [-26] * 3
+
+
+def test_every_source_of_a_starting_point_has_an_anchor_or_is_a_sum():
+    assert {point.source for point in STARTING_POINTS} - set(ANCHORS) <= {"whole mix"}
