@@ -114,3 +114,13 @@ def test_why_here_is_told_beside_the_moment_that_is_asked_for(desk, driver):
     wait_until(lambda: not find(driver, ".why-note").is_displayed())
     desk.keys("w")
     wait_until(lambda: find(driver, ".why-note").text.startswith("0.00 s"))
+
+
+def test_the_tempo_is_tapped(desk, driver):
+    before = desk.state()["document"]["tempo_bpm"]
+    hand = ActionChains(driver)
+    for _ in range(4):
+        hand.send_keys("t").pause(0.3)  # the rhythm of a hand
+    hand.perform()
+    tempo = wait_until(lambda: (now := desk.state()["document"]["tempo_bpm"]) != before and now)
+    assert 120 <= tempo <= 210
