@@ -124,3 +124,12 @@ def test_the_tempo_is_tapped(desk, driver):
     hand.perform()
     tempo = wait_until(lambda: (now := desk.state()["document"]["tempo_bpm"]) != before and now)
     assert 120 <= tempo <= 210
+
+
+def test_a_hold_that_only_turns_down_is_told_to_be_a_fader(desk, driver):
+    desk.add("Harmonium", "compressor")
+    for setting, text in (("threshold_db", "-60"), ("ratio", "20"), ("range_db", "6"), ("release_ms", "3 s")):
+        desk.type(setting, text, ".bench ")
+    wait_until(lambda: "a fader would do" in find(driver, ".did-note").text)
+    desk.type("threshold_db", "0", ".bench ")
+    wait_until(lambda: not find(driver, ".did-note").is_displayed())

@@ -126,3 +126,20 @@ def test_the_quietest_tenth_is_that_of_the_plain_percentile():
     assert quietest_tenth_db(np.zeros(64)) is None
     told = histogram_of(peaks)
     assert dict(zip(told["from_db"], told["share_pct"], strict=True))[-60.0] == pytest.approx(100 * 10 / 110, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    ("kind", "settings", "steady"),
+    [
+        ("compressor", {"threshold_db": -60, "ratio": 20, "attack_ms": 400, "release_ms": 4000, "range_db": 6}, -6.0),
+        ("compressor", {"threshold_db": -20, "ratio": 4, "attack_ms": 5, "release_ms": 60}, None),
+        ("compressor", {"threshold_db": 0}, None),
+    ],
+)
+def test_a_hold_that_never_varies_is_told_to_be_a_fader(make_take, kind, settings, steady):
+    rng = np.random.default_rng(2)
+    sound = 0.2 * rng.standard_normal((1, 4 * RATE)) * np.tile(np.repeat([1.0, 0.1], RATE // 4), 8)
+    entry = parse_entry({"id": "p", "type": kind, "settings": settings}, "x")
+    span = measure_span(Trial(make_take(sound), [entry]), "p", 2 * RATE, 2 * RATE)
+
+    assert span.steady_db() == (None if steady is None else pytest.approx(steady, abs=0.5))

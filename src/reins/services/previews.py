@@ -142,7 +142,8 @@ def _over_all(span: Span, sound: Sound) -> dict[str, Any]:
     quiet = [quietest_tenth_db(row) for row in (peaks, span.after.peaks if span.after else span.peaks)]
     return {
         "before": span.before and _level(span.before.level()), "after": span.after and _level(span.after.level()),
-        "quietest_db": quiet, "before_levels": span.before and histogram_of(span.before.peaks),
+        "steady_db": span.steady_db(), "quietest_db": quiet,
+        "before_levels": span.before and histogram_of(span.before.peaks),
     }  # fmt: skip
 
 

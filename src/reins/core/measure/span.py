@@ -30,6 +30,8 @@ from reins.core.takes import reduce_columns
 
 Array = npt.NDArray[np.float64]
 MAX_RETURNS = 4096
+SOUNDS_DB = 40.0  # under the loudest: what sounds
+STEADY_DB, STEADY_BINS = 1.0, 20  # within what a gain is the same all along, and how many bins that takes
 
 
 def _held(histogram: Counts) -> Counts:
@@ -176,6 +178,17 @@ class Span:
             "usual_db": sign * _median_db(taken + given),
             "deepest_db": float(extreme),
         }
+
+    def steady_db(self) -> float | None:
+        """The gain, where it hardly varies over what sounds: then a fader would do. None where it does vary, or where
+        hardly anything is moved.
+        """
+        sounding = self.peaks > self.peaks.max(initial=0.0) * 10.0 ** (-SOUNDS_DB / 20.0)
+        gains = np.where(-self.deepest_db > self.highest_db, self.deepest_db, self.highest_db)[sounding]
+        if gains.size < STEADY_BINS:
+            return None
+        low, middle, high = np.quantile(gains, [0.05, 0.5, 0.95])
+        return float(middle) if high - low < STEADY_DB and abs(middle) >= HELD_DB else None
 
 
 def _gate_facts(counts: Counts, frames: int, rate: int) -> dict[str, float | None]:

@@ -27,6 +27,7 @@ export class Bench {
     this.panel = root.querySelector(".bench-controls");
     this.curve = root.querySelector(".curve-canvas");
     this.burst = root.querySelector(".burst-canvas");
+    this.onlyFader = root.querySelector(".did-note");
     this.harmonics = root.querySelector(".harmonics-canvas");
     this.deep = root.querySelector(".histogram-canvas");
     this.facts = root.querySelector(".did-facts");
@@ -133,7 +134,7 @@ export class Bench {
   }
 
   /** What it did, over the whole take. */
-  tell({ statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands, ribbon }) {
+  tell({ steady_db: steady, statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands, ribbon }) {
     this.own = levels;
     const [into, out] = [before ?? source, after ?? result];
     const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace(/^-0\.0$/, "0.0").replace("-", "−")} ${unit}`.trim());
@@ -179,6 +180,8 @@ export class Bench {
         return row;
       }),
     );
+    this.onlyFader.hidden = steady == null;
+    if (steady != null) this.onlyFader.textContent = `It ${steady < 0 ? "holds" : "lets"} ${figure(Math.abs(steady))} all along: it only turns the part ${steady < 0 ? "down" : "up"}; a fader would do.`;
     this.histogram = histogram;
   }
 
