@@ -8,8 +8,9 @@ from reins.core.chainfile import parse_entry
 from reins.core.engine.listening import Listening
 from reins.core.engine.mixer import Mixer
 from reins.core.measure.meters import MasterMeter, PeakHold
+from reins.core.processors import PROCESSORS
 from reins.core.sessions import Document, Track
-from reins.core.trials.matching import match_listening, match_makeup
+from reins.core.trials.matching import levelled_by, match_listening, match_makeup
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 from tests.conftest import RATE
@@ -133,3 +134,19 @@ def test_makeup_cannot_be_matched_in_silence_or_where_there_is_none(make_take):
         match_makeup(Trial(silence, [held()]), "c", 0, RATE, lambda: None)
     with pytest.raises(ConflictError, match="with a makeup"):
         match_makeup(Trial(silence, [limiter]), "l", 0, RATE, lambda: None)
+
+
+@pytest.mark.parametrize("kind", [kind for kind, made in PROCESSORS.items() if levelled_by(made.Settings())])
+def test_whatever_has_a_level_is_brought_to_equal_loudness_with_one_press(make_take, kind):
+    take = make_take(bursts())
+    entry = parse_entry({"type": kind, "id": "p", "settings": PROCESSORS[kind].timed_with}, "x")
+    name = levelled_by(entry.settings)
+    level_db = match_makeup(Trial(take, [entry]), "p", 0, take.facts.frames, lambda: None)
+    matched = parse_entry({"type": kind, "id": "p", "settings": PROCESSORS[kind].timed_with | {name: level_db}}, "x")
+    out = np.concatenate(
+        [part for part, _ in Trial(take, [matched]).run(0, take.facts.frames, block_frames=8192)], axis=1
+    )
+    source = take.read(0, take.facts.frames)
+    loud = [pyloudnorm.Meter(RATE).integrated_loudness(sound.T) for sound in (source, out[: source.shape[0]])]
+    if out.shape[0] == source.shape[0]:  # a room makes it wider: both sides count
+        assert abs(loud[0] - loud[1]) < 0.15

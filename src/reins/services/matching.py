@@ -43,9 +43,9 @@ class Matching:
         keys, _ = self._sounds.keys(document, strip_id)
         trial = Trial(sound, chain, keys, document.beat, document.strip(strip_id).reins)
         makeup_db = matching.match_makeup(trial, processor_id, start, end, lambda: None)
-        change = SetProcessor(
-            kind="set_processor", strip_id=strip_id, processor_id=processor_id, settings={"makeup_db": makeup_db}
-        )
+        entry = next(entry for entry in trial.entries if entry.id == processor_id)
+        settings = {matching.levelled_by(entry.settings) or "": makeup_db}
+        change = SetProcessor(kind="set_processor", strip_id=strip_id, processor_id=processor_id, settings=settings)
         return change_session(self._house, session_id, change.model_dump())
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -51,22 +52,29 @@ def match_listening(
     }
 
 
+def levelled_by(settings: Any) -> str | None:
+    """The setting that makes all of a processor's result louder."""
+    return next((name for name in ("makeup_db", "output_db") if hasattr(settings, name)), None)
+
+
 def match_makeup(trial: Trial, processor_id: str, start: int, end: int, check: Callable[[], None]) -> float:
-    """The makeup_db at which a processor's result is as loud as what it hears, from frame start to end, to 0.1 dB.
+    """The makeup_db, or output_db of one without, at which a processor's result is as loud as what it hears, from frame
+    start to end, to 0.1 dB.
 
     Integrated loudness by BS.1770, as if the processor were on. Found by the secant method, since a mix bends the
     answer. Raises ConflictError where there is no loudness to match or no makeup to set.
     """
     chain = trial.entries
     index = next((i for i, entry in enumerate(chain) if entry.id == processor_id), None)
-    if index is None or not hasattr(chain[index].settings, "makeup_db"):
-        raise ConflictError("Only a processor with a makeup can be matched.")
+    name = None if index is None else levelled_by(chain[index].settings)
+    if index is None or name is None:
+        raise ConflictError("Only a processor with a makeup or an output can be matched.")
     entry = chain[index].model_copy(update={"on": True})
     goal = _loudness(replace(trial, entries=chain[:index]), start, end, check)
-    makeup_db, slope = float(entry.settings.makeup_db), 1.0  # type: ignore[attr-defined]
+    makeup_db, slope = float(getattr(entry.settings, name)), 1.0
     last: tuple[float, float] | None = None
     for _ in range(TRIES):
-        settings = entry.settings.model_copy(update={"makeup_db": makeup_db})
+        settings = entry.settings.model_copy(update={name: makeup_db})
         tried = [*chain[:index], entry.model_copy(update={"settings": settings})]
         reached = _loudness(replace(trial, entries=tried), start, end, check)
         if goal is None or reached is None:

@@ -45,6 +45,7 @@ export class Bench {
     if (this.type === type) return;
     Object.assign(this, { type, views, line, lineDrives, answer: null, own: null });
     this.controls.clear();
+    this.hasMakeup = settings.some(({ name }) => name === "makeup_db");
     const lists = settings.filter(({ kind }) => kind === "list");
     const parts = lists.flatMap(({ rows = [] }) => rows.flatMap(({ cells }) => Object.values(cells))).filter((name) => name.includes("."));
     settings = settings.filter(({ kind, name }) => kind !== "list" && !parts.includes(name)); // those stand in a table
@@ -108,8 +109,8 @@ export class Bench {
       hold: OF_KEYS.includes(setting.group) ? this.to.keyInHand : undefined,
     });
     this.controls.set(setting.name, control);
-    if (setting.name === "makeup_db") {
-      const match = element("button", "text-button control-match", { type: "button", "data-help": "Sets makeup so that result and source are equally loud, over the loop or everything.", "data-do": "match-makeup" });
+    if (setting.name === (this.hasMakeup ? "makeup_db" : "output_db")) {
+      const match = element("button", "text-button control-match", { type: "button", "data-help": "Sets it so that result and source are equally loud, over the loop or everything.", "data-do": "match-makeup" });
       match.textContent = "match";
       match.addEventListener("click", () => this.to.match());
       control.root.querySelector(".control-label").append(" ", match);
