@@ -266,5 +266,7 @@ def test_drafts_are_an_open_list_with_names(desk, driver):
         desk.click('[data-do="new-draft"]')
         wait_until(lambda number=number: desk.track("Bass")["draft"] == number)
     wait_until(lambda: find(driver, '[data-draft="6"]'))
+    desk.click('[data-compare-draft="1"]')
+    wait_until(lambda: "They are equal." in find(driver, ".compared").text)
     desk.click('[data-remove-draft="5"]')
     wait_until(lambda: set(desk.track("Bass")["drafts"]) == {"1"})

@@ -130,3 +130,21 @@ def test_why_here_is_answered_and_refused_with_a_sentence(client, session_id, ki
     ):
         answer = client.post(url, json=body | {"number": 2} | more)
         assert answer.status_code == status and sentence in answer.text
+
+
+def test_two_drafts_are_laid_side_by_side(client, session_id, kick_id):
+    on = {"strip_id": kick_id}
+    change(client, session_id, kind="add_processor", **on, type="compressor", processor_id="p")
+    change(client, session_id, kind="add_processor", **on, type="gate", processor_id="g")
+    change(client, session_id, kind="use_draft", **on, draft=2)
+    url = f"/api/sessions/{session_id}/strips/{kick_id}/drafts/1/against"
+    assert client.get(f"{url}/2").json()["lines"] == []
+    change(client, session_id, kind="set_processor", **on, processor_id="p", settings={"ratio": 8}, on=False)
+    change(client, session_id, kind="remove_processor", **on, processor_id="g")
+    change(client, session_id, kind="add_processor", **on, type="level", processor_id="l")
+
+    assert client.get(f"{url}/2").json()["lines"] == [
+        "Compressor: on → off", "Compressor: ratio 4.00 : 1 → 8.00 : 1", "Gate: only in the first",
+        "Level: only in the second",
+    ]  # fmt: skip
+    assert client.get(f"{url}/9").status_code == 404

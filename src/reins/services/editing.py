@@ -5,13 +5,14 @@ from statistics import median
 from typing import Any
 
 from reins.core.changes import AddImpulse, AddTrack, SetProcessor, StartFrom, parse_change
+from reins.core.comparing import compared, draft_of
 from reins.core.finding.marks import Marks
 from reins.core.laid import LaidTake
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import Document, Track, new_id
 from reins.core.sound import TakeFacts
 from reins.core.starting_points import ANCHORS, FITS_DB, find_starting_point
-from reins.errors import ConflictError
+from reins.errors import ConflictError, NotFoundError
 from reins.services.house import House
 from reins.store import sessions as store
 from reins.store.database import transaction
@@ -169,3 +170,15 @@ def document_of(house: House, session_id: str) -> Document:
     """The session's document as kept now."""
     with house.reading() as db:
         return store.get_session(db, session_id).document
+
+
+def compare_drafts(house: House, session_id: str, strip_id: str, one: int, other: int) -> list[str]:
+    """What differs between two drafts of a strip's chain, in words; NotFoundError for one that is not there."""
+    strip = document_of(house, session_id).strip(strip_id)
+    drafts = []
+    for number in (one, other):
+        draft = draft_of(strip, number)
+        if draft is None:
+            raise NotFoundError("draft", str(number))
+        drafts.append(draft)
+    return compared(*drafts)

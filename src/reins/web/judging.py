@@ -5,7 +5,8 @@ from typing import Any
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
-from reins.web.depends import TheAims
+from reins.services.editing import compare_drafts
+from reins.web.depends import TheAims, TheHouse
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -56,3 +57,9 @@ class WhyBody(BaseModel):
 def why(session_id: str, strip_id: str, body: WhyBody, aims: TheAims) -> dict[str, Any]:
     """What a processor heard at a moment, what its curve wanted, what its times let it do."""
     return aims.why(session_id, strip_id, **body.model_dump())
+
+
+@router.get("/strips/{strip_id}/drafts/{one}/against/{other}")
+def drafts_compared(session_id: str, strip_id: str, one: int, other: int, house: TheHouse) -> dict[str, Any]:
+    """What differs from one draft of a strip's chain to another, setting by setting, in words."""
+    return {"lines": compare_drafts(house, session_id, strip_id, one, other)}

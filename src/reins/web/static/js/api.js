@@ -64,6 +64,7 @@ export const followed = (id, strip, body, signal) => post(`/api/sessions/${id}/s
 export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, body);
 export const marks = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/marks`, body, signal);
 export const why = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/why`, body);
+export const draftsCompared = (id, strip, one, other) => request(`/api/sessions/${id}/strips/${strip}/drafts/${one}/against/${other}`);
 export const aim = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/aim`, body, signal);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);

@@ -12,6 +12,8 @@ export const newId = () => crypto.randomUUID().replaceAll("-", "").slice(0, 12);
  * @param {any} data of the page
  */
 export const editing = (kit, state, data) => ({
+  /** @type {{title: string, lines: string[]} | null} */
+  compared: null,
   adding: false,
   /** @type {any} */
   dragged: null,
@@ -158,7 +160,16 @@ export const editing = (kit, state, data) => ({
     return state.desk.strip?.drafts[number] || number === state.desk.strip?.draft ? called[0].toUpperCase() + called.slice(1) : `Draft ${number}: begins as a copy`;
   },
   get nextDraft() { return this.draftList[this.draftList.length - 1].number + 1; },
-  showDrafts() { kit.parts.drafts.showModal(); },
+  showDrafts() {
+    this.compared = null;
+    kit.parts.drafts.showModal();
+  },
+  /** What differs from the draft in use to another. */
+  async compareDraft(number) {
+    const { session, stripId, strip } = state.desk;
+    const answer = await state.keeping.tried(() => api.draftsCompared(session.id, stripId, strip.draft, number));
+    if (answer) this.compared = { title: `Draft ${strip.draft} → ${number}`, lines: answer.lines.length ? answer.lines : ["They are equal."] };
+  },
   nameDraft(number, field) {
     if (field.value !== field.defaultValue) this.onStrip("name_draft", { draft: number, name: field.value.trim() });
   },
