@@ -4,11 +4,12 @@ import numpy as np
 import pytest
 import soundfile
 
+from reins.core.engine.chain import Chain
 from reins.core.routing import key_names
 from reins.demo import drums, voices
 from reins.services.editing import document_of
 from tests.conftest import RATE
-from tests.web.conftest import bring_in
+from tests.web.conftest import bring_in, finished
 from tests.web.test_web import change
 
 
@@ -148,3 +149,21 @@ def test_two_drafts_are_laid_side_by_side(client, session_id, kick_id):
         "Level: only in the second",
     ]  # fmt: skip
     assert client.get(f"{url}/9").status_code == 404
+
+
+def test_the_gain_over_time_is_a_file_and_what_has_none_is_a_sentence(client, house, session_id, kick_id):
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    url = f"/api/sessions/{session_id}/strips/{kick_id}/processors"
+    job = finished(client, client.post(f"{url}/p/trace").json())
+    rows = client.get(f"/api/jobs/{job['id']}/file").text.splitlines()
+    assert job["result"]["name"] == "Kick compressor gain.csv"
+    assert rows[0] == "time_s,0_compressor.gain_db" and len(rows) == 16001
+    chain = Chain(document_of(house, session_id).tracks[kick_id].chain, channels=1, sample_rate=RATE, on_take=True)
+    take = house.take(document_of(house, session_id).tracks[kick_id].take_id)
+    chain.process(take.read(0, take.facts.frames))
+    gain = chain.gains()[0][1]["gain_db"]
+    assert [float(rows[k].split(",")[1]) for k in (2512, 3001)] == pytest.approx(
+        [gain[2511 * 48], gain[3000 * 48]], abs=1e-5
+    )
+    failed = finished(client, client.post(f"{url}/none/trace").json())
+    assert failed["state"] == "failed" and "There is no processor" in failed["message"]

@@ -1,5 +1,6 @@
 """Aims in a session: what is found in a strip's sound, as it was corrected, and what is proposed for a processor."""
 
+from pathlib import Path
 from typing import Any
 
 from reins.core.chainfile import ProcessorEntry, parse_entry
@@ -15,9 +16,11 @@ from reins.services.aiming import proposed, told
 from reins.services.editing import document_of
 from reins.services.house import House
 from reins.services.newest import Newest
+from reins.services.processing import TraceWriter
 from reins.services.remembered import Remembered
 from reins.services.sounds import Check, Sounds
 
+TRACE_FRAMES = 32768
 REMEMBERED = 12  # takes whose frames are kept: 3.6 MB for five minutes
 
 
@@ -76,6 +79,20 @@ class Aims:
         keys, _ = self._sounds.keys(document, strip_id, check)
         trial = Trial(sound, entries, keys, document.beat, strip.reins)
         return {"number": number, **why_here(trial, processor_id, round(at_s * document.sample_rate))}
+
+    def trace(self, session_id: str, strip_id: str, processor_id: str, path: Path) -> str:
+        """Write each moving gain of a processor, a row a millisecond, as CSV; returns a name for the file."""
+        document = document_of(self._house, session_id)
+        strip = document.strip(strip_id)
+        entries = leading_to(strip.chain, processor_id)
+        sound, _ = self._sounds.source(document, strip_id)
+        keys, _ = self._sounds.keys(document, strip_id)
+        trial = Trial(sound, entries, keys, document.beat, strip.reins)
+        chain = trial.chain()
+        with TraceWriter(path, chain, document.sample_rate) as writer:
+            for block, gains in trial.run(0, sound.facts.frames, block_frames=TRACE_FRAMES, chain=chain):
+                writer.write(gains, block.shape[1])
+        return f"{strip.name} {entries[-1].type} gain.csv"
 
     def _marks(self, document: Document, strip_id: str, check: Check) -> Marks:
         sound, name = self._sounds.source(document, strip_id, check)

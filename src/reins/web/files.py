@@ -18,7 +18,7 @@ from reins.services.exporting import Output, export_mix, export_strip
 from reins.services.house import House
 from reins.services.jobs import Job, Jobs
 from reins.services.sessionfiles import export_session, import_session
-from reins.web.depends import TheHouse, TheJobs
+from reins.web.depends import TheAims, TheHouse, TheJobs
 
 router = APIRouter()
 
@@ -172,6 +172,20 @@ def _public(job: Job) -> dict[str, Any]:
     if isinstance(told["result"], dict):
         told["result"] = {k: v for k, v in told["result"].items() if k != "file"}
     return told
+
+
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/processors/{processor_id}/trace")
+def trace(
+    session_id: str, strip_id: str, processor_id: str, house: TheHouse, jobs: TheJobs, aims: TheAims
+) -> dict[str, Any]:
+    """Write a processor's gain over time as CSV; answers with the job that does it."""
+    name = editing.document_of(house, session_id).strip(strip_id).name
+
+    def work(folder: Path, job: Job) -> dict[str, Any]:
+        path = folder / "gain.csv"
+        return {"file": str(path), "name": aims.trace(session_id, strip_id, processor_id, path)}
+
+    return _handing_out(house, jobs, f"Writing the gain of {name}", work)
 
 
 @router.get("/api/jobs/{job_id}")

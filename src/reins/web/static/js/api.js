@@ -70,6 +70,7 @@ export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);
 export const matchMakeup = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/makeup`, {});
 export const exportStrip = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/export`, body);
+export const traceGain = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/trace`, {});
 export const exportMix = (id, body) => post(`/api/sessions/${id}/mix`, body);
 export const exportSession = (id) => post(`/api/sessions/${id}/file`, {});
 export const keepPoint = (body) => post("/api/points", body);

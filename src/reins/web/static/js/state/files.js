@@ -72,6 +72,14 @@ export const files = (kit, state) => ({
     if (clipped) state.keeping.complain(`${job.result.name}: ${clipped} frames were louder than full scale and clipped. Turn the master down, or export 32 float.`);
     if (rounded) state.keeping.complain(`${job.result.name}: ${rounded} takes from an older version were rounded to 24 bits.`);
   },
+  /** The chosen processor's gain over time, as CSV. */
+  async traceGain() {
+    const { session, stripId, processorId } = state.desk;
+    const job = await this.follow({ what: "Writing its gain", percent: 0 }, () => api.traceGain(session.id, stripId, processorId));
+    if (job?.state !== "done") return;
+    kit.parts.download.href = api.jobFile(job.id);
+    kit.parts.download.click();
+  },
   async follow(shown, begin) {
     this.jobs.push(shown);
     const row = this.jobs[this.jobs.length - 1];
