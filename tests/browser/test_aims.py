@@ -133,3 +133,14 @@ def test_a_hold_that_only_turns_down_is_told_to_be_a_fader(desk, driver):
     wait_until(lambda: "a fader would do" in find(driver, ".did-note").text)
     desk.type("threshold_db", "0", ".bench ")
     wait_until(lambda: not find(driver, ".did-note").is_displayed())
+
+
+def test_an_aim_brings_the_processor_it_is_for(desk, driver):
+    desk.choose("Announcer")
+    assert not desk.track("Announcer")["chain"]
+    aim_at(desk, "Silence between")
+    assert "adds a gate" in find(driver, ".aim").text
+    assert "4 phrases, 4 pauses" in proposed(desk)
+    assert [one["type"] for one in desk.track("Announcer")["chain"]] == ["gate"]
+    desk.click('[data-do="aim-take"]')
+    wait_until(lambda: desk.settings("Announcer")["range_db"] == 20)

@@ -22,27 +22,32 @@ export const aiming = (kit, state, data) => ({
   /** @type {any} */
   marks: null,
 
-  /** The aims for the chosen processor, and a line on the fader, which any strip may have. */
+  /** All aims, those for the chosen processor first. */
   get list() {
     const type = state.desk.processor?.type;
-    return data.aims.filter((aim) => (aim.types.length === 1 && aim.types[0] === "level") || aim.types.includes(type));
+    return [...data.aims.filter((aim) => aim.types.includes(type)), ...data.aims.filter((aim) => !aim.types.includes(type))];
+  },
+  /** The processor an aim will be added for, in words; nothing where the chosen one serves. */
+  get adds() {
+    if (!this.aim || this.rides || this.aim.types.includes(state.desk.processor?.type)) return "";
+    return `adds a ${state.desk.processors.find(({ type }) => type === this.aim.types[0]).label.toLowerCase()} for it`;
   },
   get aim() { return data.aims.find(({ name }) => name === this.name) ?? null; },
   get rides() { return this.aim?.types.length === 1 && this.aim.types[0] === "level"; },
   get shows() { return this.aim?.shows ?? "hits"; },
   get looks() { return { "is-aiming": this.open, "is-proposing": Boolean(this.proposal) && this.hearsProposal && !this.rides }; },
-  get canAim() { return !state.desk.empty && state.desk.hasTake && this.list.length > 0; },
+  get canAim() { return !state.desk.empty && state.desk.hasTake; },
   get found() {
     const count = this.marks?.[`${this.shows}_s`]?.length;
     return count === undefined ? "" : `${count} ${count === 1 ? this.shows.slice(0, -1) : this.shows} found`;
   },
 
-  toggle() { this.open ? this.leave() : this.begin(this.list.find((aim) => aim.types.includes(state.desk.processor?.type))?.name); },
-  /** @param {string | undefined} name */
+  toggle() { this.open ? this.leave() : this.begin(this.list[0].name); },
+  /** @param {string} name */
   begin(name) {
     this.leave();
     this.open = true;
-    this.choose(name ?? this.list[0]?.name ?? "");
+    this.choose(name);
     this.askMarks();
   },
   choose(name) {
@@ -58,17 +63,15 @@ export const aiming = (kit, state, data) => ({
     if (Number.isFinite(value) && field.value.trim()) this.asked = Math.min(high, Math.max(low, value));
     field.value = String(this.asked);
   },
-  /** Add the first processor that serves an aim, and aim with it. */
-  async addFor(name) {
-    const aim = data.aims.find((one) => one.name === name);
-    if (!aim.types.includes(state.desk.processor?.type)) await state.editing.add(aim.types[0]);
-    state.editing.adding = false;
-    this.begin(name);
-  },
 
   async find() {
     this.drop();
     this.busy = true;
+    if (this.adds) { // a step of its own
+      kit.addingForAim = true;
+      await state.editing.add(this.aim.types[0]);
+      kit.addingForAim = false;
+    }
     kit.aimNumber = (kit.aimNumber ?? 0) + 1;
     const number = kit.aimNumber;
     const { session, stripId, processorId } = state.desk;
@@ -150,8 +153,7 @@ export const aiming = (kit, state, data) => ({
   },
   /** Another strip or processor: what was proposed is not for that. */
   changeBench() {
-    if (!this.open) return;
-    this.leave();
+    if (this.open && !kit.addingForAim) this.leave();
   },
 
   get tempo() { return this.marks?.tempo; },
