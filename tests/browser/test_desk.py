@@ -349,5 +349,9 @@ def test_a_starting_point_fills_the_settings_in_one_step(desk, driver):
 
     wait_until(lambda: desk.settings("Harmonium", index)["release_ms"] == 400)
     assert desk.state()["step"] == step + 1
-    assert desk.state()["undo"] == "Harmonium: compressor from “Piano, without pulsing”"
+    label = (
+        "Harmonium: compressor from “Piano, without pulsing”, set 2.8 dB lower for this take: what sounds at −27.8 dB"
+    )
+    assert desk.state()["undo"] == label
+    wait_until(lambda: find(driver, '[data-note="told"]').text == f"{label}.")
     wait_until(lambda: desk.shown("release_ms") == "400 ms")

@@ -5,9 +5,9 @@ import pytest
 import soundfile
 
 from reins.core.engine.chain import Chain
-from reins.core.fitting import laid_on_take
+from reins.core.fitting import ANCHORS, laid_on_take
 from reins.core.processors import PROCESSORS
-from reins.core.starting_points import ANCHORS, STARTING_POINTS
+from reins.core.starting_points import STARTING_POINTS
 from reins.demo import drums, voices
 from reins.services.editing import document_of
 from tests.conftest import RATE

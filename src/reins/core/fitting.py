@@ -11,6 +11,15 @@ from reins.core.settings.fields import nested, settings_fields
 from reins.core.settings.paths import laid_over, value_at
 
 FOLLOWS = ("threshold_db", "floor_db")
+#: By source, what of a take the levels of its starting points are written for: the median of hit peaks, or the level of
+#: what is active (finding.phrases), in dB.
+ANCHORS: dict[str, tuple[str, float]] = {
+    "kick": ("hits", -7.0), "snare": ("hits", -20.0), "drum bus": ("hits", -11.0), "room": ("hits", -11.0),
+    "voice": ("active", -21.0), "speech": ("active", -28.0), "bass": ("active", -17.0),
+    "acoustic guitar": ("active", -25.0), "electric guitar": ("active", -25.0), "harmonium": ("active", -28.0),
+    "piano": ("active", -25.0),
+}  # fmt: skip
+FITS_DB = 0.75  # off by less, a take is what they are written for
 
 
 def laid_on_take(kind: str, settings: Any, by_db: float) -> Any:

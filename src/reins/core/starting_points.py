@@ -371,17 +371,6 @@ STARTING_POINTS = (
 )  # fmt: skip
 
 
-#: By source, what of a take the levels of its starting points are written for: the median of hit peaks, or the level of
-#: what is active (finding.phrases), in dB.
-ANCHORS: dict[str, tuple[str, float]] = {
-    "kick": ("hits", -7.0), "snare": ("hits", -20.0), "drum bus": ("hits", -11.0), "room": ("hits", -11.0),
-    "voice": ("active", -21.0), "speech": ("active", -28.0), "bass": ("active", -17.0),
-    "acoustic guitar": ("active", -25.0), "electric guitar": ("active", -25.0), "harmonium": ("active", -28.0),
-    "piano": ("active", -25.0),
-}  # fmt: skip
-FITS_DB = 0.75  # off by less, a take is what they are written for
-
-
 def starting_points(kind: str) -> list[StartingPoint]:
     """The starting points of a processor type."""
     return [point for point in STARTING_POINTS if point.type == kind]

@@ -7,11 +7,12 @@ from typing import Any
 from reins.core.changes import AddImpulse, AddTrack, SetProcessor, StartFrom, parse_change
 from reins.core.comparing import compared, draft_of
 from reins.core.finding.marks import Marks
+from reins.core.fitting import ANCHORS, FITS_DB
 from reins.core.laid import LaidTake
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import Document, Track, new_id
 from reins.core.sound import TakeFacts
-from reins.core.starting_points import ANCHORS, FITS_DB, find_starting_point
+from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError
 from reins.services.house import House
 from reins.store import sessions as store
