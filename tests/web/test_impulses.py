@@ -109,3 +109,17 @@ def test_a_session_file_whose_response_has_no_take_is_refused(client, session_id
 
     job = opened(client, (tmp_path / "y.zip").read_bytes())
     assert job["state"] == "failed" and "the response “Hall”" in job["message"]
+
+
+def test_a_copy_of_the_session_has_a_response_of_its_own(client, house, session_id, track_id, tmp_path):
+    with_room(client, session_id, track_id)
+    take_id = bring_in_response(client, place(session_id, track_id), hall(tmp_path))["result"]["take_id"]
+    copy = client.post(f"/api/sessions/{session_id}/copy").json()["id"]
+    document = document_of(house, copy)
+    (own,) = document.impulses
+    (track,) = document.tracks.values()
+
+    assert own != take_id and track.chain[0].settings.impulse == own
+    np.testing.assert_array_equal(mix_of(house, copy), mix_of(house, session_id))
+    client.delete(f"/api/sessions/{session_id}")
+    assert house.take(own).facts.frames > 0

@@ -13,6 +13,7 @@ from reins.errors import NotFoundError, StorageError
 from reins.store.folder import DataFolder
 from reins.store.takes import get_take
 
+MOST_IMPULSES = 16  # at hand; each may be twenty seconds long, worked out as well
 Listener = Callable[[str, Document], None]
 
 
@@ -66,7 +67,10 @@ class House:
                 found = impulse_of(take)
             except (StorageError, NotFoundError):
                 return None
-            self._impulses.setdefault(name, found)
+            while len(self._impulses) >= MOST_IMPULSES:
+                del self._impulses[next(iter(self._impulses))]  # the oldest; it is read again when it is asked for
+            self._impulses[name] = found
+            return found
         return self._impulses[name]
 
     def takes(self, document: Document) -> dict[str, Take]:

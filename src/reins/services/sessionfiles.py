@@ -9,15 +9,13 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from reins.core.audio import AudioReader, AudioWriter
-from reins.core.chainfile import ProcessorEntry
 from reins.core.impulses import impulse_of, looked_for_in
 from reins.core.limits import MAX_SESSION_FILES, MAX_SESSION_JSON_BYTES, MAX_UNPACKED_BYTES, check_room
-from reins.core.moves.rules import named
+from reins.core.newtakes import on_new_takes
 from reins.core.sessionfile import (
     JSON_NAME,
     TAKES,
@@ -26,9 +24,7 @@ from reins.core.sessionfile import (
     format_session_file,
     parse_session_file,
 )
-from reins.core.sessions import MASTER, Document, Draft, Strip, new_id
-from reins.core.settings.fields import recordings
-from reins.core.settings.paths import laid_over
+from reins.core.sessions import Document, new_id
 from reins.core.takes import Take, TakeFacts, on_grid, write_take
 from reins.errors import AudioError, SettingsError, StorageError
 from reins.services.bringing_in import new_takes, take_bytes
@@ -106,33 +102,7 @@ def import_session(house: House, path: Path, name: str, progress: Progress) -> s
                 )
         takes.move_in()
         rows = [(ids[k], parsed.takes[k].name, facts[k]) for k in ids]
-        return keep_session(house, _renamed(parsed.session, ids), rows)
-
-
-def _renamed(document: Document, takes: dict[str, str]) -> Document:
-    """The document on its new takes, every processor with an id of its own."""
-    impulses = {takes[take_id]: name for take_id, name in document.impulses.items()}
-    document = document.model_copy(update={"impulses": impulses})
-    for strip_id in (*document.tracks, *document.buses, MASTER):
-        strip = document.strip(strip_id)
-        drafts = {number: draft.model_copy(update=_identified(draft, takes)) for number, draft in strip.drafts.items()}
-        document = document.with_strip(strip_id, drafts=drafts, **_identified(strip, takes))
-    for track_id, track in document.tracks.items():
-        document = document.with_strip(track_id, take_id=takes.get(track.take_id or ""))
-    return document
-
-
-def _identified(part: Strip | Draft, takes: dict[str, str]) -> dict[str, Any]:
-    """The chain of a strip or draft on its new takes, and its reins, with ids of their own where they have none."""
-    chain = [entry.model_copy(update={"id": entry.id or new_id()} | _on(takes, entry)) for entry in part.chain]
-    reins = named(part.reins, part.chain, chain)
-    return {"chain": chain, "reins": [rein.model_copy(update={"id": rein.id or new_id()}) for rein in reins]}
-
-
-def _on(takes: dict[str, str], entry: ProcessorEntry) -> dict[str, Any]:
-    """Settings that use recordings, with the new names of those."""
-    used = {setting: takes[name] for setting, name in recordings(entry.settings).items()}
-    return {"settings": laid_over(entry.settings, used)} if used else {}
+        return keep_session(house, on_new_takes(parsed.session, ids), rows)
 
 
 def _check_takes(folder: Path, parsed: SessionFile, name: str, into: Path) -> None:

@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from reins.core.newtakes import on_new_takes
 from reins.core.sessions import Document, Track, new_id
 from reins.core.takes import Take, digest_of
 from reins.core.units import format_length
@@ -91,15 +92,15 @@ def duplicate_session(house: House, session_id: str) -> str:
     with house.reading() as db:
         kept = list_takes(db, session_id)
     used = [track.take_id for track in document.tracks.values() if track.take_id in kept]
-    ids, rows = {}, []
+    ids: dict[str, str] = {}
+    rows = []
     try:
         with new_takes(house) as takes:
-            for take_id in dict.fromkeys(used):
+            for take_id in dict.fromkeys([*used, *document.impulses]):
                 ids[take_id] = takes.add(functools.partial(_copy_files, house.takes_dir / take_id))
                 rows.append((ids[take_id], kept[take_id]["name"], house.take(take_id).facts))
             takes.move_in()
-            tracks = {k: t.model_copy(update={"take_id": ids.get(t.take_id or "")}) for k, t in document.tracks.items()}
-            copy = document.model_copy(update={"tracks": tracks, "name": f"{document.name[:75]} copy"})
+            copy = on_new_takes(document, ids).model_copy(update={"name": f"{document.name[:75]} copy"})
             return keep_session(house, copy, rows)
     except OSError as error:
         raise StorageError(f"The disk refused ({error.strerror}); nothing was added.") from error
