@@ -10,7 +10,7 @@ from reins.core.settings.paths import laid_over
 
 
 def on_new_takes(document: Document, takes: dict[str, str]) -> Document:
-    """A document whose takes, responses too, have the ids given by their old ones; each processor has one of its own."""
+    """A document whose takes, responses too, have the ids given by their old ones; each processor has its own id."""
     impulses = {takes[take_id]: name for take_id, name in document.impulses.items()}
     document = document.model_copy(update={"impulses": impulses})
     for strip_id in (*document.tracks, *document.buses, MASTER):
