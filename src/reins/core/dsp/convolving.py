@@ -19,7 +19,7 @@ from reins.core.dsp.compiled import kernel
 
 Array = npt.NDArray[np.float64]
 Spectrum = npt.NDArray[Any]  # (channels, 2, bins): real and imaginary parts, each in a row, so that products vectorise
-HEAD, TAIL = 512, 4096
+HEAD, TAIL = 1024, 8192
 LATENCY_FRAMES = HEAD
 RINGS_ON = 2 * TAIL + HEAD  # frames after a response's end in which something may be left
 
