@@ -4,12 +4,16 @@ import mir_eval
 import numpy as np
 import pytest
 
+from reins.core.changes import parse_change
+from reins.core.finding.corrections import MOST, Corrections
 from reins.core.finding.excerpt import excerpted, parts_of
 from reins.core.finding.frames import frames_of
-from reins.core.finding.hits import find_hits
+from reins.core.finding.hits import find_hits, refined
 from reins.core.finding.marks import Marks
+from reins.core.sessions import Document, Track, checked
 from reins.demo import drums, voices
 from reins.demo.score import BARS, RATE, time_of
+from reins.errors import SettingsError
 from tests.reference.grooves import groove
 
 
@@ -121,3 +125,19 @@ def test_an_excerpt_of_a_long_take_holds_what_was_found_where_it_lies(make_take,
     level = [20 * np.log10(np.abs(part.sound.read(round(h.at_s * RATE), 2000)).max()) for h in part.hits]
     np.testing.assert_allclose(level, [hit.peak_db for hit in part.hits], atol=0.5)
     assert parts_of(Marks.of(make_take(kit["kick"], "short")), "hits") == [(0, kit["kick"].shape[1])]
+
+
+def test_a_mark_at_the_end_is_looked_at_with_silence_after_it(make_take):
+    """Also where the take is shorter than what is looked at, or than a millisecond."""
+    for frames in (20, 2000):
+        take = make_take(np.full((1, frames), 0.5), str(frames))
+        assert refined(take, (frames - 1) / RATE).peak_db == pytest.approx(-6.02, abs=0.01)
+
+
+def test_more_corrections_than_a_document_holds_are_a_sentence():
+    full = Corrections(added=[[float(k)] for k in range(MOST)])
+    document = Document(name="x", sample_rate=RATE, tracks={"a": Track(name="A", marks={"hits": full})}, order=["a"])
+    said = {"kind": "correct_mark", "strip_id": "a", "what": "hits", "at_s": 0.5, "add": True}
+    changed, _ = parse_change(said).apply(document)
+    with pytest.raises(SettingsError, match="up to 2000"):
+        checked(changed)

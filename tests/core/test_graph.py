@@ -44,6 +44,13 @@ def render(document, takes, frames, block=1024):
     return np.concatenate(list(render_mix(Mixer(document, takes), 0, frames, block_frames=block)), axis=1)
 
 
+def going_over(mixer, then):
+    """What a started mixer makes, changed to another document after 20 of 60 blocks of 1024 frames."""
+    before = [mixer.process(1024) for _ in range(20)]
+    mixer.change(then)
+    return np.concatenate([*before, *(mixer.process(1024) for _ in range(40))], axis=1)
+
+
 @pytest.fixture
 def click(make_take):
     signal = np.zeros((1, 12000))

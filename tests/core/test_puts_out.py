@@ -7,7 +7,7 @@ from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_strip
 from reins.core.time import Stream
 from tests.conftest import RATE, kept
-from tests.core.test_graph import change, entry, render, session
+from tests.core.test_graph import change, entry, going_over, render, session
 
 HOLDS = {"threshold_db": -40.0, "ratio": 8.0, "attack_ms": 1.0, "lookahead_ms": 7.0}
 
@@ -40,12 +40,7 @@ def test_it_goes_over_while_playing_without_a_click_and_is_as_from_the_start(mak
     then = change(first, kind="set_strip", strip_id="a" if where == "track" else "b", values=values)
     mixer = Mixer(first, {"a": take})
     mixer.start(Stream(0))
-    blocks = []
-    for block in range(60):
-        if block == 20:
-            mixer.change(then)
-        blocks.append(mixer.process(1024))
-    made = np.concatenate(blocks, axis=1)
+    made = going_over(mixer, then)
 
     settled = slice(9600, None)  # the first hit is let through by the attack
     steepest = np.abs(np.diff(made[:, settled])).max()

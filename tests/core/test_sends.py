@@ -12,7 +12,7 @@ from reins.core.sessions import Track, parse_document
 from reins.core.time import Stream
 from reins.errors import ConflictError, NotFoundError, SettingsError
 from tests.conftest import RATE, kept
-from tests.core.test_graph import change, entry, idle, render, session
+from tests.core.test_graph import change, entry, going_over, idle, render, session
 
 
 def sent(level_db=0.0, tap="after", on=True, bus="room"):
@@ -86,12 +86,7 @@ def test_it_changes_while_playing_without_a_click_and_ends_where_it_would_have_b
     mixer = Mixer(first, {"a": take})
     mixer.start(Stream(0))
     graph = mixer.graph
-    blocks = []
-    for block in range(60):
-        if block == 20:
-            mixer.change(then)
-        blocks.append(mixer.process(1024))
-    made = np.concatenate(blocks, axis=1)
+    made = going_over(mixer, then)
 
     assert mixer.graph is graph  # it glides
     assert np.abs(np.diff(made)).max() < 1.2 * np.abs(made).max() * 2 * np.pi * 200 / RATE

@@ -63,6 +63,16 @@ def test_marks_are_found_corrected_and_followed(client, house, session_id, kick_
     assert marks(client, session_id, kick_id, 4)["hits_s"] == [hits[0], hits[4]]
 
 
+def test_a_mark_after_the_end_of_a_take_harms_nothing(client, session_id, kick_id):
+    """The take may have been replaced by a shorter one since."""
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    found = marks(client, session_id, kick_id)["hits_s"]
+    for what, ends in (("hits", {}), ("phrases", {"end_s": 9001.0})):
+        change(client, session_id, kind="correct_mark", strip_id=kick_id, what=what, at_s=9000.0, add=True, **ends)
+    assert marks(client, session_id, kick_id, 2)["hits_s"] == found
+    assert aim(client, session_id, kick_id, aim="hits", asked=4.0).json()["figures"]["hits"] == len(found)
+
+
 def test_a_track_steps_back_for_its_key(client, house, session_id, kick_id, tmp_path):
     soundfile.write(tmp_path / "Voice.wav", voices.make_announcer()[:, : 8 * RATE].T, RATE, subtype="PCM_24")
     voice = bring_in(client, session_id, tmp_path / "Voice.wav")["result"]["track_id"]
@@ -98,7 +108,12 @@ def test_what_cannot_be_wanted_is_a_sentence(client, house, session_id, kick_id,
 
 @pytest.mark.parametrize(
     ("body", "sentence"),
-    [({"at_s": -1}, "at_s"), ({"at_s": float("1e12")}, "at_s"), ({"what": "words", "at_s": 1}, "what")],
+    [
+        ({"at_s": 2, "end_s": 1, "what": "phrases"}, "rising"),
+        ({"at_s": -1}, "at_s"),
+        ({"at_s": float("1e12")}, "at_s"),
+        ({"what": "words", "at_s": 1}, "what"),
+    ],
 )
 def test_a_wrong_mark_is_a_sentence(client, session_id, kick_id, body, sentence):
     raw = {"kind": "correct_mark", "strip_id": kick_id, "what": "hits", "add": True} | body

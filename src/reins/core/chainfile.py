@@ -16,7 +16,7 @@ from reins.core.moves.models import KINDS, MOST_REINS, Rein
 from reins.core.moves.rules import check as check_reins
 from reins.core.plain import read_json
 from reins.core.processors import PROCESSORS, ProcessorSettings
-from reins.core.settings.fields import differences, own_first, place
+from reins.core.settings.fields import differences, limits_of, own_first, place
 from reins.core.settings.models import MisfitError, PartError, Strict
 from reins.errors import SettingsError
 
@@ -144,8 +144,7 @@ def _sentence(detail: ErrorDetails, model: type[pydantic.BaseModel]) -> str:
         return f"there is no setting “{last}”; allowed: {', '.join(own_first(place(model, tuple(parents))[1]))}."
     extra = (field.json_schema_extra or {}) if field is not None else {}
     if extra.get("kind") == "number" and detail["type"] != "value_error":
-        limits = {type(m).__name__: m for m in field.metadata}
-        low, high = limits["Ge"].ge, limits["Le"].le
+        low, high = limits_of(field)
         return f"{name} is {given}; allowed: a number from {low:g} to {high:g} {extra['unit']}".rstrip() + "."
     if detail["type"] == "missing":
         return f"{name} is missing."

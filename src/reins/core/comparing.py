@@ -10,9 +10,7 @@ from reins.core.settings.fields import differences
 
 def draft_of(strip: Strip, number: int) -> Draft | None:
     """A draft of a strip, the one in use or another; None where there is none."""
-    if number == strip.draft:
-        return Draft(name=strip.draft_name, chain=strip.chain, reins=strip.reins)
-    return strip.drafts.get(str(number))
+    return strip.in_use if number == strip.draft else strip.drafts.get(str(number))
 
 
 def compared(one: Draft, other: Draft) -> list[str]:

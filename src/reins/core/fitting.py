@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from reins.core.processors import PROCESSORS
-from reins.core.settings.fields import nested, settings_fields
+from reins.core.settings.fields import limits_of, nested, settings_fields
 from reins.core.settings.paths import laid_over, value_at
 
 FOLLOWS = ("threshold_db", "floor_db")
@@ -34,7 +34,7 @@ def laid_on_take(kind: str, settings: Any, by_db: float) -> Any:
         changes[path] = round(min(max(value_at(settings, path) + by_db, low), high), 1)
     if PROCESSORS[kind].line_drives:  # a quieter take is driven as much more, and comes out as much quieter again
         for path, sign in (("input_db", -1.0), ("output_db", 1.0)):
-            low, high = _limits(type(settings).model_fields[path])
+            low, high = limits_of(type(settings).model_fields[path])
             changes[path] = round(min(max(getattr(settings, path) + sign * by_db, low), high), 1)
     return laid_over(settings, changes)
 
@@ -51,14 +51,9 @@ def _levels(settings: BaseModel, lead: str = "") -> list[tuple[str, tuple[float,
         if path.startswith("key."):
             continue
         if path.split(".")[-1] in FOLLOWS:
-            found.append((lead + path, _limits(field)))
+            found.append((lead + path, limits_of(field)))
         elif nested(field.annotation) is not None and isinstance(value_at(settings, path), list):
             for place, band in enumerate(value_at(settings, path)):
                 if not (_hears_another(band) if hasattr(band, "key") else False):
                     found += _levels(band, f"{lead}{path}.{place}.")
     return found
-
-
-def _limits(field: Any) -> tuple[float, float]:
-    limits = {type(m).__name__: m for m in field.metadata}
-    return float(limits["Ge"].ge), float(limits["Le"].le)

@@ -12,6 +12,7 @@ from pydantic import BaseModel
 
 from reins.core.chainfile import parse_settings
 from reins.core.processors import PROCESSORS
+from reins.core.settings.fields import limits_of
 from reins.errors import SettingsError
 
 KINDS = ("compressor", "fet", "optical", "variable_mu", "three_speed")
@@ -69,9 +70,8 @@ def _ratio(kind: str, given: dict[str, Any]) -> float:
 
 
 def _within(kind: str, name: str, value: float) -> float:
-    field = PROCESSORS[kind].Settings.model_fields[name]
-    limits = {type(m).__name__: m for m in field.metadata}
-    return float(min(max(value, limits["Ge"].ge), limits["Le"].le))
+    low, high = limits_of(PROCESSORS[kind].Settings.model_fields[name])
+    return float(min(max(value, low), high))
 
 
 def _held_db(kind: str, settings: Any, level_db: float) -> float:
@@ -89,8 +89,7 @@ def _out_db(kind: str, settings: Any, level_db: float) -> float:
 def _placed(to: str, made: dict[str, Any], level_db: float, held_db: float) -> dict[str, Any]:
     """The settings with threshold, or drive, where a level is held as wanted: by halving, as more is deeper."""
     name, deeper = ("input_db", 1.0) if PROCESSORS[to].line_drives else ("threshold_db", -1.0)
-    field = {type(m).__name__: m for m in PROCESSORS[to].Settings.model_fields[name].metadata}
-    low, high = float(field["Ge"].ge), float(field["Le"].le)
+    low, high = limits_of(PROCESSORS[to].Settings.model_fields[name])
     for _ in range(12):
         middle = 0.5 * (low + high)
         tried = PROCESSORS[to].Settings.model_validate(made | {name: middle})

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from reins.core.chainfile import ProcessorEntry, parse_entry, parse_settings
-from reins.core.settings.fields import place
+from reins.core.settings.fields import limits_of, place_of
 from reins.core.settings.paths import overlaid, value_at
 from reins.errors import NotFoundError
 
@@ -85,11 +85,11 @@ def moved_alike(
 
 
 def _as_far(entry: ProcessorEntry, path: str, old: Any, new: Any) -> Any:
-    field, _ = place(type(entry.settings), tuple(int(p) if p.isdecimal() else p for p in path.split(".")))
+    field = place_of(type(entry.settings), path)
     extra = getattr(field, "json_schema_extra", None) or {}
     if extra.get("kind") != "number":
         return new
-    own, limits = value_at(entry.settings, path), {type(m).__name__: m for m in field.metadata}
+    own, (low, high) = value_at(entry.settings, path), limits_of(field)
     log = extra["scale"] == "log" and min(old, new, own) > 0.0
     moved = own * new / old if log else own + new - old
-    return round(min(max(moved, limits["Ge"].ge), limits["Le"].le), 4)
+    return round(min(max(moved, low), high), 4)

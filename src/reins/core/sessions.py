@@ -77,6 +77,11 @@ class Strip(Strict):
     draft_name: str = Field("", max_length=40)
     drafts: dict[str, Draft] = {}  # those that are not in use, by number
 
+    @property
+    def in_use(self) -> Draft:
+        """The draft that is in use: the chain and its reins."""
+        return Draft(name=self.draft_name, chain=self.chain, reins=self.reins)
+
     @field_validator("drafts", mode="before")
     @classmethod
     def _parse_drafts(cls, value: Any) -> Any:

@@ -53,13 +53,10 @@ class Aims:
         """
         check = self._newest.check(f"{desk}/aim", number)
         document, wanted = document_of(self._house, session_id), aim_called(aim)
-        strip = document.strip(strip_id)
-        entries = _for_aim(strip.chain, wanted, processor_id)
-        sound, _ = self._sounds.source(document, strip_id, check)
-        keys, _ = self._sounds.keys(document, strip_id, check)
-        key = next((name for name in key_names(entries[-1]) if name in keys), None)
-        trial = Trial(sound, entries, keys, document.beat, strip.reins)
-        heard = None if key is None else Marks.of(keys[key], check)
+        entries = _for_aim(document.strip(strip_id).chain, wanted, processor_id)
+        trial = self._trial(document, strip_id, entries, check)
+        key = next((name for name in key_names(entries[-1]) if name in trial.keys), None)
+        heard = None if key is None else Marks.of(trial.keys[key], check)
         work = Work(trial, self._marks(document, strip_id, check), asked, heard, check)
         made = proposed(wanted, work, first=first)
         return {
@@ -73,26 +70,29 @@ class Aims:
         """Why a processor does what it does at a moment of the session, in numbers and a sentence."""
         check = self._newest.check(f"{desk}/why", number)
         document = document_of(self._house, session_id)
-        strip = document.strip(strip_id)
-        entries = leading_to(strip.chain, processor_id)
-        sound, _ = self._sounds.source(document, strip_id, check)
-        keys, _ = self._sounds.keys(document, strip_id, check)
-        trial = Trial(sound, entries, keys, document.beat, strip.reins)
+        entries = ending_with(document.strip(strip_id).chain, processor_id)
+        trial = self._trial(document, strip_id, entries, check)
         return {"number": number, **why_here(trial, processor_id, round(at_s * document.sample_rate))}
 
     def trace(self, session_id: str, strip_id: str, processor_id: str, path: Path) -> str:
         """Write each moving gain of a processor, a row a millisecond, as CSV; returns a name for the file."""
         document = document_of(self._house, session_id)
         strip = document.strip(strip_id)
-        entries = leading_to(strip.chain, processor_id)
-        sound, _ = self._sounds.source(document, strip_id)
-        keys, _ = self._sounds.keys(document, strip_id)
-        trial = Trial(sound, entries, keys, document.beat, strip.reins)
+        entries = ending_with(strip.chain, processor_id)
+        trial = self._trial(document, strip_id, entries)
         chain = trial.chain()
         with TraceWriter(path, chain, document.sample_rate) as writer:
-            for block, gains in trial.run(0, sound.facts.frames, block_frames=TRACE_FRAMES, chain=chain):
+            for block, gains in trial.run(0, trial.sound.facts.frames, block_frames=TRACE_FRAMES, chain=chain):
                 writer.write(gains, block.shape[1])
         return f"{strip.name} {entries[-1].type} gain.csv"
+
+    def _trial(
+        self, document: Document, strip_id: str, entries: list[ProcessorEntry], check: Check = lambda: None
+    ) -> Trial:
+        """A part of a strip's chain on what comes to it, with its keys and what moves."""
+        sound, _ = self._sounds.source(document, strip_id, check)
+        keys, _ = self._sounds.keys(document, strip_id, check)
+        return Trial(sound, entries, keys, document.beat, document.strip(strip_id).reins)
 
     def _marks(self, document: Document, strip_id: str, check: Check) -> Marks:
         sound, name = self._sounds.source(document, strip_id, check)
@@ -106,10 +106,10 @@ def _for_aim(chain: list[ProcessorEntry], aim: Aim, processor_id: str | None) ->
         return [*chain, parse_entry({"id": "ridden", "type": "level"}, aim.label)]
     if processor_id is None:
         raise ConflictError(f"“{aim.label}” is for a processor: choose one, or add it.")
-    return leading_to(chain, processor_id)
+    return ending_with(chain, processor_id)
 
 
-def leading_to(chain: list[ProcessorEntry], processor_id: str) -> list[ProcessorEntry]:
+def ending_with(chain: list[ProcessorEntry], processor_id: str) -> list[ProcessorEntry]:
     """The part of a chain that ends with a processor, or NotFoundError."""
     place = next((k for k, entry in enumerate(chain) if entry.id == processor_id), None)
     if place is None:

@@ -184,7 +184,7 @@ class UseDraft(OnStrip):
         strip = document.strip(self.strip_id)
         if self.draft == strip.draft:
             return document, f"{strip.name}: draft {self.draft}"
-        here = draft_of(strip)
+        here = strip.in_use
         put_by = {**strip.drafts, str(strip.draft): here}
         there = put_by.pop(str(self.draft), here.model_copy(update={"name": ""}))
         changed = document.with_strip(
@@ -206,7 +206,7 @@ class CopyDraft(OnStrip):
         if self.draft == strip.draft:
             raise ConflictError(f"{strip.name}: draft {self.draft} is the one in use; choose another to copy to.")
         known = strip.drafts.get(str(self.draft), Draft())
-        copied = draft_of(strip).model_copy(update={"name": known.name})
+        copied = strip.in_use.model_copy(update={"name": known.name})
         label = f"{strip.name}: {_draft(strip.draft, strip.draft_name)} copied to {_draft(self.draft, known.name)}"
         return document.with_strip(self.strip_id, drafts={**strip.drafts, str(self.draft): copied}), label
 
@@ -249,11 +249,6 @@ def _known_draft(strip: Strip, number: int) -> Draft:
     if str(number) not in strip.drafts:
         raise NotFoundError("draft", str(number))
     return strip.drafts[str(number)]
-
-
-def draft_of(strip: Strip) -> Draft:
-    """The chain in use and its reins."""
-    return Draft(name=strip.draft_name, chain=strip.chain, reins=strip.reins)
 
 
 def _draft(number: int, name: str) -> str:

@@ -59,9 +59,8 @@ def parts_of(marks: Marks, shows: str, window_s: float = WINDOW_S) -> list[tuple
     found = _moments(marks, shows)
     if frames <= LONG_S * rate or not found:
         return [(0, frames)]
-    chosen = found
     joined: list[list[int]] = []
-    for at_s in chosen:
+    for at_s in found:
         begin = max(0, round((at_s - LEAD_S) * rate)) // hop * hop
         end = min(begin + round(window_s * rate) // hop * hop, frames // hop * hop)
         if joined and begin <= joined[-1][1]:

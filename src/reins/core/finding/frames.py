@@ -25,6 +25,11 @@ class Frames:
     hop: int
     sample_rate: int
 
+    @property
+    def per_s(self) -> float:
+        """Frames in a second."""
+        return self.sample_rate / self.hop
+
     def s(self, frame: float) -> float:
         """The time of a frame."""
         return float(frame * self.hop / self.sample_rate)

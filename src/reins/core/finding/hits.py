@@ -85,8 +85,7 @@ def refined(sound: Sound, about_s: float) -> Hit:
     """The hit about a moment, to the millisecond: where what leads to its peak begins to rise."""
     rate = sound.facts.sample_rate
     first = max(0, round((about_s - 0.03) * rate))
-    frames = min(round((0.03 + PEAK_S) * rate), sound.facts.frames - first)
-    heard = np.abs(sound.read(first, frames)).max(axis=0)
+    heard = np.abs(sound.read(first, round((0.03 + PEAK_S) * rate))).max(axis=0)  # silence after the end
     step = max(1, rate // 1000)
     bins = heard[: heard.size // step * step].reshape(-1, step).max(axis=1)
     top = int(bins.argmax())

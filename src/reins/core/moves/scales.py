@@ -13,6 +13,7 @@ import numpy.typing as npt
 from pydantic import BaseModel
 
 from reins.core.settings.describing import Moves
+from reins.core.settings.fields import limits_of
 
 Array = npt.NDArray[np.float64]
 _ways: "dict[tuple[type[BaseModel], tuple[int, ...]], dict[str, Way]]" = {}
@@ -49,8 +50,7 @@ def way_of(field: Any) -> Way | None:
     extra = field.json_schema_extra or {}
     if extra.get("kind") != "number" or not extra["moves"]:
         return None
-    limits = {type(m).__name__: m for m in field.metadata}
-    return _way(extra, float(limits["Ge"].ge), float(limits["Le"].le))
+    return _way(extra, *limits_of(field))
 
 
 def _way(extra: Mapping[str, Any], low: float, high: float) -> Way:

@@ -31,6 +31,17 @@ def place(model: Model, location: tuple[int | str, ...]) -> tuple[Any, Any]:
     return field, inner
 
 
+def place_of(model: Model, path: str) -> Any:
+    """The field at a dotted name; None where there is none."""
+    return place(model, tuple(int(part) if part.isdecimal() else part for part in path.split(".")))[0]
+
+
+def limits_of(field: Any) -> tuple[float, float]:
+    """The lowest and the highest value of a number by its Pydantic field."""
+    limits = {type(m).__name__: m for m in field.metadata}
+    return float(limits["Ge"].ge), float(limits["Le"].le)
+
+
 def own_first(model: Model) -> list[str]:
     """Names of a model's fields, its own before those it inherits."""
     inherited = {name for base in model.__bases__ for name in getattr(base, "model_fields", {})}
@@ -56,14 +67,13 @@ def describe_fields(model: Model) -> list[dict[str, Any]]:
     for path, field in settings_fields(model):
         if field.json_schema_extra is None:
             continue
-        limits = {type(m).__name__: m for m in field.metadata}
         row = {**field.json_schema_extra, "name": path, "default": field.default, "help": field.description}
         if row["kind"] == "number":
-            row |= {"low": limits["Ge"].ge, "high": limits["Le"].le}
+            row |= dict(zip(("low", "high"), limits_of(field), strict=True))
         elif row["kind"] in ("list", "points"):
             item = nested(field.annotation)
             row["fields"] = describe_fields(item) if item else []
-            row["most"] = limits["MaxLen"].max_length
+            row["most"] = next(m.max_length for m in field.metadata if hasattr(m, "max_length"))
         elif row["kind"] == "choice":
             row["options"] = [True, False] if field.annotation is bool else list(field.annotation.__args__)
         described.append(row)

@@ -17,7 +17,7 @@ from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.finding.excerpt import WINDOW_S, Excerpt, excerpted, parts_of
 from reins.core.finding.marks import Marks
 from reins.core.processors import PROCESSORS
-from reins.core.settings.fields import place
+from reins.core.settings.fields import limits_of, place_of
 from reins.core.settings.paths import overlaid
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError
@@ -50,6 +50,16 @@ class Ran:
     highest: dict[str, Array]
     power: Array
 
+    @property
+    def lowest_db(self) -> Array:
+        """The lowest of its first gain in each frame."""
+        return next(iter(self.deepest.values()))
+
+    @property
+    def highest_db(self) -> Array:
+        """The highest of its first gain in each frame."""
+        return next(iter(self.highest.values()))
+
 
 @dataclass
 class Work:
@@ -78,10 +88,8 @@ class Work:
 
     def within(self, path: str, value: float) -> float:
         """A value kept within the limits of a setting."""
-        settings = self.entry.settings
-        field_, _ = place(type(settings), tuple(int(p) if p.isdecimal() else p for p in path.split(".")))
-        limits = {type(m).__name__: m for m in field_.metadata}
-        return float(min(max(value, limits["Ge"].ge), limits["Le"].le))
+        low, high = limits_of(place_of(type(self.entry.settings), path))
+        return float(min(max(value, low), high))
 
     def run(self, changes: dict[str, Any], band_hz: tuple[float, float] | None = None) -> Ran:
         """What the processor does with settings changed; band_hz: the power that comes out within a band only."""
@@ -226,7 +234,7 @@ def _told(chain: Any) -> Iterable[tuple[int, str]]:
 def hops(marks: Marks, spans: list[tuple[float, float]], count: int) -> npt.NDArray[np.bool_]:
     """Which frames lie within spans of seconds."""
     inside = np.zeros(count, bool)
-    per_s = marks.frames.sample_rate / marks.frames.hop
+    per_s = marks.frames.per_s
     for begin, end in spans:
         inside[round(begin * per_s) : round(end * per_s)] = True
     return inside

@@ -47,7 +47,7 @@ class StepBack(Aim):
             settings["floor_db"] = round(work.within("floor_db", active_db - 6.0), 1)
 
         def got_by(tried: dict[str, Any]) -> float:
-            gain = next(iter(work.run(tried).deepest.values()))
+            gain = work.run(tried).lowest_db
             size = min(gain.size, sounding.size)
             return -float(np.median(gain[:size][sounding[:size]]))
 
@@ -66,7 +66,7 @@ class StepBack(Aim):
 def _struck(key: Marks) -> bool:
     """Whether a key is struck, not sung or spoken: what begins falls away at once."""
     level = key.frames.level_db()
-    per_s = key.frames.sample_rate / key.frames.hop
+    per_s = key.frames.per_s
     places = [int(hit.at_s * per_s) for hit in key.hits]
     falls = [level[p : p + 6].max() - level[p + FALLS_FRAMES] for p in places if p + FALLS_FRAMES < level.size]
     return bool(falls and np.median(falls) > FALLS_DB)

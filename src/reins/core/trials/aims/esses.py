@@ -54,7 +54,7 @@ class HoldTheEsses(Aim):
     def _band(work: Work) -> tuple[float, float]:
         """Where the sibilants are strongest, WIDE_DB down on both sides."""
         frames = work.marks.frames
-        per_s = frames.sample_rate / frames.hop
+        per_s = frames.per_s
         power = np.mean(
             [frames.power[int(a * per_s) : int(b * per_s) + 1].mean(axis=0) for a, b in work.marks.sibilants], axis=0
         )
@@ -80,6 +80,6 @@ def _power(did: Ran) -> Array:
 
 def _levels(work: Work, power: Array) -> Array:
     """The level of each sibilant in dB."""
-    per_s = work.marks.frames.sample_rate / work.marks.frames.hop
+    per_s = work.marks.frames.per_s
     parts = [power[int(a * per_s) : max(int(b * per_s), int(a * per_s) + 1)] for a, b in work.marks.sibilants]
     return np.array([10.0 * np.log10(max(float(part.mean()) if part.size else 0.0, 1e-12)) for part in parts])

@@ -6,7 +6,8 @@ import numpy as np
 
 from reins.core.finding.hits import Hit, shortest_apart_s
 from reins.core.kinds import KINDS, TIMES
-from reins.core.trials.aims.base import Aim, Array, Asks, Proposal, Ran, Work, counted, said
+from reins.core.processors import PROCESSORS
+from reins.core.trials.aims.base import Aim, Asks, Proposal, Ran, Work, counted, said
 from reins.errors import ConflictError
 
 HELD_S = 0.08  # in which a hit is held deepest
@@ -36,9 +37,7 @@ class HoldTheHits(Aim):
             )
         half = louder_half(hits)
         peak_db = float(np.median([hit.peak_db for hit in half]))
-        name, more = ("input_db", 1.0) if hasattr(work.entry.settings, "input_db") and not hasattr(
-            work.entry.settings, "threshold_db"
-        ) else ("threshold_db", -1.0)  # fmt: skip
+        name, more = ("input_db", 1.0) if PROCESSORS[work.entry.type].line_drives else ("threshold_db", -1.0)
         gap_s = shortest_apart_s(hits) or 1.0
         settings: dict[str, Any] = {}
         release = TIMES[work.entry.type].get("release")
@@ -84,18 +83,14 @@ def louder_half(hits: list[Hit]) -> list[Hit]:
 
 def depth_db(work: Work, did: Ran, hits: list[Hit]) -> float:
     """How far hits are held, usually."""
-    gain = _gain(did)
-    per_s = work.marks.frames.sample_rate / work.marks.frames.hop
+    gain = did.lowest_db
+    per_s = work.marks.frames.per_s
     depths = [-float(gain[int(hit.at_s * per_s) :][: round(HELD_S * per_s)].min(initial=0.0)) for hit in hits]
     return float(np.median(depths))
 
 
-def _gain(did: Ran) -> Array:
-    return next(iter(did.deepest.values()))
-
-
 def _left_db(work: Work, did: Ran, hits: list[Hit]) -> float:
     """What is still held when a hit comes, usually."""
-    gain = next(iter(did.highest.values()))
-    per_s = work.marks.frames.sample_rate / work.marks.frames.hop
+    gain = did.highest_db
+    per_s = work.marks.frames.per_s
     return float(np.median([-gain[max(int(hit.at_s * per_s) - 1, 0)] for hit in hits[1:]]))

@@ -140,14 +140,14 @@ def _heard_db(work: Work, about: Array, cuts: tuple[float, float]) -> Array:
 
 def _sounding(work: Work, did: Ran, hits: list[Hit]) -> list[bool]:
     """Whether it is open at each of the hits."""
-    highest = next(iter(did.highest.values()))
-    per_s = work.marks.frames.sample_rate / work.marks.frames.hop
+    highest = did.highest_db
+    per_s = work.marks.frames.per_s
     return [bool(highest[int(hit.at_s * per_s) :][:3].max(initial=-120.0) > OPEN_DB) for hit in hits]
 
 
 def _opened(work: Work, did: Ran, hits: list[Hit]) -> list[bool]:
     """At which of these it opens that was shut."""
-    deepest = next(iter(did.deepest.values()))
-    per_s = work.marks.frames.sample_rate / work.marks.frames.hop
+    deepest = did.lowest_db
+    per_s = work.marks.frames.per_s
     before = [deepest[max(int(hit.at_s * per_s) - 6, 0) :][:6].min(initial=0.0) for hit in hits]
     return [was < SHUT_DB and sounds for was, sounds in zip(before, _sounding(work, did, hits), strict=True)]

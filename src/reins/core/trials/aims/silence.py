@@ -49,12 +49,12 @@ class SilenceBetween(Aim):
             settings |= {"ratio": 6.0, "direction": "down"}
 
         def got_by(tried: dict[str, Any]) -> float:
-            gain = next(iter(work.run(tried).deepest.values()))[: quiet.size]
+            gain = work.run(tried).lowest_db[: quiet.size]
             return -float(np.median(gain[quiet[: gain.size]]))
 
         found, got = work.search("range_db", work.asked, got_by, more=1.0, settings=settings)
-        highest = next(iter(work.run(found).highest.values()))
-        per_s = work.marks.frames.sample_rate / work.marks.frames.hop
+        highest = work.run(found).highest_db
+        per_s = work.marks.frames.per_s
         late = sum(highest[int(begin * per_s) + 1 :][:6].max(initial=-120.0) < -3.0 for begin, _ in phrases)
         reached = abs(got - work.asked) <= 0.5 and not late
         reason = (

@@ -137,7 +137,7 @@ def _came(work: Work) -> tuple[Array, Any, Array, float]:
 
 def _line(work: Work, power: Array, middle_db: float, share: float) -> list[tuple[float, float, float]]:
     """Points (seconds, dB, bend) that bring each part of a phrase towards the middle by a share of what it lies off."""
-    per_s = work.marks.frames.sample_rate / work.marks.frames.hop
+    per_s = work.marks.frames.per_s
     points: list[tuple[float, float, float]] = [(0.0, 0.0, 0.0)]
     for begin, end in work.marks.phrases:
         parts = np.linspace(begin, end, max(2, round((end - begin) / LINE_APART_S) + 1))
