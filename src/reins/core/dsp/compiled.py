@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 
 HERE = Path(__file__).parent
-SHARED = tuple(HERE / name for name in ("compiled.py", "decibels.py", "dynamics.py", "variable.py"))
+SHARED = tuple(HERE / name for name in ("compiled.py", "decibels.py", "dynamics.py", "raising.py", "variable.py"))
 MARKS = HERE / "__pycache__"
 #: Held while numba is imported and while a kernel is made; whoever imports scipy takes it too (see _numba).
 LOCK = threading.RLock()

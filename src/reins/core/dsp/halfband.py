@@ -7,21 +7,20 @@ count.
 """
 
 from functools import lru_cache
-from typing import cast
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import kernel
 
-Array = npt.NDArray[np.float64]  # or of 32 bits, where that kind is asked for
+Array = npt.NDArray[np.float64]
 REACHES = (65, 11, 9, 7)  # M of each doubling, from the base rate up
 ATTENUATION_DB = 96.0
 TILE = 512  # frames worked on at a time
 
 
 @lru_cache(16)
-def _taps(reach: int, attenuation_db: float) -> Array:
+def half_band_taps(reach: int, attenuation_db: float) -> Array:
     """h[0], h[2] ... up to the middle, for a sum of 1 of all taps."""
     n = np.arange(2 * reach + 1)
     h = 0.5 * np.sinc((n - reach) / 2.0) * np.kaiser(n.size, 0.1102 * (attenuation_db - 8.7))
@@ -29,7 +28,7 @@ def _taps(reach: int, attenuation_db: float) -> Array:
     return np.ascontiguousarray(even[: (reach + 1) // 2])
 
 
-@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[:,::1])", "void(f4[:,::1], f4[::1], f4[::1], f4[:,::1])")
+@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[:,::1])")
 def _up(joined, taps, sums, out):
     """out (channels, 2 n) from joined (channels, reach + n): the last `reach` frames and the next n.
 
@@ -55,13 +54,10 @@ def _up(joined, taps, sums, out):
                 made[i, 0], made[i, 1] = sums[i], middle[i]
 
 
-@kernel(
-    "void(f8[:,::1], f8[::1], f8[::1], f8[::1], f8[:,::1])", "void(f4[:,::1], f4[::1], f4[::1], f4[::1], f4[:,::1])"
-)
+@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[::1], f8[:,::1])")
 def _down(joined, taps, evens, sums, out):
     """out (channels, n) from joined (channels, 2 reach + 2 n); see _up."""
     reach, frames = 2 * taps.size - 1, out.shape[1]
-    middle = taps.dtype.type(0.5)  # as wide as all else: a wider number would make each product so
     for channel in range(joined.shape[0]):
         pairs = joined[channel].reshape(reach + frames, 2)
         for start in range(0, frames, TILE):
@@ -71,7 +67,7 @@ def _down(joined, taps, evens, sums, out):
             for i in range(n + reach):
                 evens[i] = part[i, 0]
             for i in range(n):
-                sums[i] = middle * odd[i, 1]
+                sums[i] = 0.5 * odd[i, 1]
             for j in range(taps.size):
                 newer, older = evens[reach - j : reach - j + n], evens[j : j + n]
                 for i in range(n):
@@ -81,41 +77,37 @@ def _down(joined, taps, evens, sums, out):
 
 
 class Doubler:
-    """A signal at twice the rate; `reach` of the new frames later. kind: the numbers it works in."""
+    """A signal at twice the rate; `reach` of the new frames later."""
 
     carried = ()
 
-    def __init__(
-        self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB, kind: type = np.float64
-    ) -> None:
-        self.reach, self._taps = reach, cast(Array, _taps(reach, attenuation_db).astype(kind))
-        self._before = cast(Array, np.zeros((channels, reach), kind))
+    def __init__(self, channels: int, reach: int) -> None:
+        self.reach, self._taps = reach, half_band_taps(reach, ATTENUATION_DB)
+        self._before = np.zeros((channels, reach))
 
     def process(self, signal: Array) -> Array:
         """(channels, 2 n) from the next (channels, n)."""
         joined = np.concatenate([self._before, signal], axis=1)
         self._before = joined[:, signal.shape[1] :].copy()
-        out = np.empty((signal.shape[0], 2 * signal.shape[1]), joined.dtype)
-        _up(joined, self._taps, np.empty(TILE, joined.dtype), out)
+        out = np.empty((signal.shape[0], 2 * signal.shape[1]))
+        _up(joined, self._taps, np.empty(TILE), out)
         return out
 
 
 class Halver:
-    """A signal at half the rate; `reach` of the old frames later. kind: the numbers it works in."""
+    """A signal at half the rate; `reach` of the old frames later."""
 
     carried = ()
 
-    def __init__(
-        self, channels: int, reach: int, attenuation_db: float = ATTENUATION_DB, kind: type = np.float64
-    ) -> None:
-        self.reach, self._taps = reach, cast(Array, _taps(reach, attenuation_db).astype(kind))
-        self._before = cast(Array, np.zeros((channels, 2 * reach), kind))
+    def __init__(self, channels: int, reach: int) -> None:
+        self.reach, self._taps = reach, half_band_taps(reach, ATTENUATION_DB)
+        self._before = np.zeros((channels, 2 * reach))
 
     def process(self, signal: Array) -> Array:
         """(channels, n) from the next (channels, 2 n)."""
         joined = np.concatenate([self._before, signal], axis=1)
         self._before = joined[:, signal.shape[1] :].copy()
         n = signal.shape[1] // 2
-        out = np.empty((signal.shape[0], n), joined.dtype)
-        _down(joined, self._taps, np.empty(self.reach + TILE, joined.dtype), np.empty(TILE, joined.dtype), out)
+        out = np.empty((signal.shape[0], n))
+        _down(joined, self._taps, np.empty(self.reach + TILE), np.empty(TILE), out)
         return out

@@ -22,10 +22,11 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.raising import begin_with, keep_last
 
 Array = npt.NDArray[np.float64]
 SOFT, HARD, ODD, EVEN = 0, 1, 2, 3
-TILE = 512  # frames worked on at a time
+TILE = 1024  # frames worked on at a time
 KINDS = {"soft": SOFT, "hard": HARD, "odd": ODD, "even": EVEN}
 
 
@@ -61,20 +62,24 @@ def _odd_integral(u):
 
 
 @inlined
-def _bend_part(now, last, kind, offset, rest, share, roots, made):
-    """What is added at the frames `now`, those before them being `last`."""
-    count = now.size
-    if kind == SOFT:
-        roots[0] = math.sqrt(1.0 + (last[0] + offset) ** 2)
-        above = roots[1:]
-        for i in range(count):  # each root is of two means
-            u = now[i] + offset
-            above[i] = math.sqrt(1.0 + u * u)
-        for i in range(count):
-            total = (now[i] + offset) + (last[i] + offset)
-            made[i] = (total / (above[i] + roots[i]) - rest) * share - (0.5 * total - offset)
-    elif kind == HARD:
-        for i in range(count):
+def _bend_soft(now, last, offset, rest, share, below, above, made):
+    """What soft adds at the frames `now`, those before them being `last`; below holds the roots of those before, above
+    is given those of these. All numbers are as wide as the signal, which is twice as fast where that is narrow.
+    """
+    one, half = now.dtype.type(1.0), now.dtype.type(0.5)
+    for i in range(now.size):
+        u = now[i] + offset
+        above[i] = math.sqrt(one + u * u)
+    for i in range(now.size):
+        total = (now[i] + offset) + (last[i] + offset)
+        made[i] = (total / (above[i] + below[i]) - rest) * share - (half * total - offset)
+
+
+@inlined
+def _bend_part(now, last, kind, offset, rest, share, made):
+    """What the others add; hard and odd compare integrals, which takes wide numbers."""
+    if kind == HARD:
+        for i in range(now.size):
             u0, u1 = last[i] + offset, now[i] + offset
             middle, step = 0.5 * (u1 + u0), u1 - u0
             # Where both lie on one straight piece, or too near for a quotient, the curve at their middle is it.
@@ -83,7 +88,7 @@ def _bend_part(now, last, kind, offset, rest, share, roots, made):
             quotient = (_clip_integral(u1) - _clip_integral(u0)) / by
             made[i] = (min(1.0, max(-1.0, middle)) if near else quotient) - middle
     elif kind == ODD:
-        for i in range(count):
+        for i in range(now.size):
             u0, u1 = last[i] + offset, now[i] + offset
             total, step, squares = u1 + u0, u1 - u0, u1 * u1 + u0 * u0
             near = abs(step) < 1e-5
@@ -95,26 +100,39 @@ def _bend_part(now, last, kind, offset, rest, share, roots, made):
             mean = total * (0.5 - squares * (1.0 / 12.0)) if inside else beyond
             made[i] = (mean - rest) * share - (0.5 * total - offset)
     else:
-        for i in range(count):
-            u = now[i] + offset
-            made[i] = (u + 0.5 * (math.sqrt(1.0 + u * u) - 1.0) - rest) * share - now[i]
+        one, half = now.dtype.type(1.0), now.dtype.type(0.5)
+        narrow, least, most = now.dtype.type(offset), now.dtype.type(rest), now.dtype.type(share)
+        for i in range(now.size):
+            u = now[i] + narrow
+            made[i] = (u + half * (math.sqrt(one + u * u) - one) - least) * most - now[i]
 
 
-@kernel("void(f8[:,::1], i8, f8, f8[::1], f8[:,::1])", "void(f4[:,::1], i8, f8, f8[::1], f4[:,::1])")
-def bend(driven, kind, offset, before, out):
-    """What the curve adds to driven (channels, frames) into out; offset: b, within -0.9 .. 0.9; before (channels,): the
-    last sample before, carried.
+@kernel("void(f8[:,:,::1], i8, f8, f8[:,:,::1], f8[:,:,::1])", "void(f4[:,:,::1], i8, f8, f4[:,:,::1], f4[:,:,::1])")
+def bend(driven, kind, offset, out, gone):
+    """What the curve adds to driven (channels, planes, 1 + frames), planes as in dsp.raising, the frame before them
+    first, into out (channels, planes, past + frames), which begins with gone; offset: b, within -0.9 .. 0.9.
     """
+    as_wide = driven.dtype.type
     rest, share = _curve(offset, kind), 1.0 / _slope(offset, kind)
-    frames = driven.shape[1]
-    roots = np.empty(TILE + 1)
+    count, frames, past = driven.shape[1], driven.shape[2] - 1, gone.shape[2]
+    begin_with(gone, out)
+    below, above = np.empty(TILE, driven.dtype), np.empty(TILE, driven.dtype)
+    # The sample before each lies at the same place of the plane before, that of the first plane's one frame earlier in
+    # the last. So the loops have no branches but those that choose between two values, and vectorise.
     for channel in range(driven.shape[0]):
-        # What lies before each frame is the row itself, one to the left: of the first alone it is carried. So the loops
-        # have no branches but those that choose between two values, and vectorise.
-        first = float(driven[channel, 0])
-        _bend_part(driven[channel, :1], np.full(1, before[channel]), kind, offset, rest, share, roots, out[channel, :1])
-        for start in range(1, frames, TILE):
-            stop = min(start + TILE, frames)
-            now, last = driven[channel, start:stop], driven[channel, start - 1 : stop - 1]
-            _bend_part(now, last, kind, offset, rest, share, roots, out[channel, start:stop])
-        before[channel] = first if frames == 1 else driven[channel, frames - 1]
+        for start in range(0, frames, TILE):
+            n = min(TILE, frames - start)
+            last = driven[channel, count - 1, start:][:n]
+            if kind == SOFT:
+                for i in range(n):
+                    u = last[i] + as_wide(offset)
+                    below[i] = math.sqrt(as_wide(1.0) + u * u)
+            for plane in range(count):
+                now, made = driven[channel, plane, 1 + start :][:n], out[channel, plane, past + start :][:n]
+                if kind == SOFT:
+                    _bend_soft(now, last, as_wide(offset), as_wide(rest), as_wide(share), below, above, made)
+                    below, above = above, below
+                else:
+                    _bend_part(now, last, kind, offset, rest, share, made)
+                last = now
+    keep_last(gone, out)

@@ -60,7 +60,7 @@ def times_for(settings: Any, *, moves: bool = False) -> int:
 class Shaper:
     """What bending adds to a signal, LATENCY_FRAMES late."""
 
-    carried = ("_raised", "_before", "_k")  # `_recent` is replaced with each block
+    carried = ("_raised", "_k")  # `_recent` is replaced with each block
     latency_frames = LATENCY_FRAMES
 
     def __init__(self, channels: int, times: int) -> None:
@@ -69,27 +69,23 @@ class Shaper:
         self._stood = LEAST_K
         self._recent = np.zeros((channels, WARM_FRAMES))
         self._made_as: Any = None
-        self._raised, self._before = Raised(channels, times), np.zeros(channels)
+        self._raised = Raised(channels, times)
 
     @staticmethod
     def still(signal: Array, *, kind: str, bias_pct: float) -> Array:
         """What the curve adds to a driven signal sample by sample, without a raised rate."""
-        made = np.empty_like(signal)
-        for place in range(signal.shape[1]):  # each is its own neighbour: the mean of the curve is the curve
-            one, before = np.ascontiguousarray(signal[:, [place]]), signal[:, place].copy()
-            added = np.empty_like(one)
-            bend(one, KINDS[kind], MOST_OFFSET * bias_pct / 100.0, before, added)
-            made[:, place] = added[:, 0]
-        return made
+        driven = np.zeros((signal.shape[0], 2, 1 + signal.shape[1]))
+        driven[:, :, 1:] = signal[:, None]  # each is its own neighbour: the mean of the curve is the curve
+        added = np.empty((signal.shape[0], 2, signal.shape[1]))
+        bend(driven, KINDS[kind], MOST_OFFSET * bias_pct / 100.0, added, np.empty((signal.shape[0], 2, 0)))
+        return added[:, 1]
 
     def process(self, signal: Array, k: Any, *, kind: str, bias_pct: float) -> Array:
         """What is added over the next frames (channels, frames) by k, a number or one a frame."""
         moves = isinstance(k, np.ndarray)
         k = np.maximum(k, LEAST_K) if moves else max(float(k), LEAST_K)
-        up = self._raised.up(signal * k)
-        added = np.empty_like(up)
-        bend(up, KINDS[kind], MOST_OFFSET * bias_pct / 100.0, self._before, added)
-        made = self._raised.down(added)
+        curve, offset = KINDS[kind], MOST_OFFSET * bias_pct / 100.0
+        made = self._raised.process(signal * k, lambda driven, out, gone: bend(driven, curve, offset, out, gone))
         if not moves:  # as long as it stands, what comes out went in by the same
             self._k, self._stood = None, k
             made *= 1.0 / k
@@ -108,7 +104,7 @@ class Shaper:
         moves = isinstance(k, np.ndarray)
         if (made_as := (None if moves else k, bend.kind, bend.bias_pct, times)) != self._made_as:
             self._made_as = made_as
-            self._raised, self._before = Raised(self._channels, times), np.zeros(self._channels)
+            self._raised = Raised(self._channels, times)
             self.process(self._recent, float(k[0]) if moves else k, **how)
         self._recent = np.concatenate([self._recent, signal], axis=1)[:, -WARM_FRAMES:]
         return self.process(signal, k, **how)
