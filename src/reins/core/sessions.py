@@ -6,10 +6,10 @@ a document, core.routing where the sound goes.
 
 import secrets
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 import pydantic
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, PrivateAttr, field_validator, model_validator
 
 from reins.core.chainfile import ProcessorEntry, _first_sentence, parse_entry, parse_reins
 from reins.core.finding.corrections import Corrections, What
@@ -76,6 +76,18 @@ class Strip(Strict):
     draft: int = Field(1, ge=1, le=MOST_DRAFTS)
     draft_name: str = Field("", max_length=40)
     drafts: dict[str, Draft] = {}  # those that are not in use, by number
+    _matched_db: float = PrivateAttr(0.0)
+
+    @property
+    def matched_db(self) -> float:
+        """By how much it is heard louder to be compared; of what is kept or written it is never part."""
+        return self._matched_db
+
+    def matched(self, gain_db: float) -> Self:
+        """The same strip, heard so much louder."""
+        made = self.model_copy()
+        made._matched_db = gain_db
+        return made
 
     @property
     def in_use(self) -> Draft:
@@ -321,7 +333,10 @@ class Document(Strict):
 
     def with_strip(self, strip_id: str, **changes: Any) -> "Document":
         """A copy in which the track, bus or master has these fields changed."""
-        strip = self.strip(strip_id).model_copy(update=changes)
+        return self.placed(strip_id, self.strip(strip_id).model_copy(update=changes))
+
+    def placed(self, strip_id: str, strip: "Strip") -> "Document":
+        """A copy with this strip in the place of the one there, unchecked."""
         if strip_id == MASTER:
             return self.model_copy(update={"master": strip})
         place = "tracks" if strip_id in self.tracks else "buses"

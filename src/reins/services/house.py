@@ -10,6 +10,7 @@ from reins.core.impulses import Impulse, impulse_of, look_in
 from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.errors import NotFoundError, StorageError
+from reins.services.remembered import LoudnessBook
 from reins.store.folder import DataFolder
 from reins.store.takes import get_take
 
@@ -29,6 +30,7 @@ class House:
         self.bringing = threading.Lock()  # locked while a file is brought in
         self._takes: dict[str, Take] = {}
         self._listeners: set[Listener] = set()
+        self.loudness = LoudnessBook()
         self._impulses: dict[str, Impulse] = {}
         self._find_no_more = look_in(self._impulse)
 

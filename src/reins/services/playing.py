@@ -21,6 +21,7 @@ from reins.core.engine.mixer import BLOCK_FRAMES
 from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.meters import MasterReading
 from reins.core.moves.spans import prepare_moved
+from reins.core.otherwise import Laid, read_otherwise
 from reins.core.processors.making import prepare
 from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
 from reins.core.takes import Take
@@ -59,6 +60,8 @@ class DeskPlayer:
         self._reading = threading.Lock()
         self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
         _prepare_moved(self._trial)
+        self._laid = Laid(house.loudness.get)
+        self._heard = self._trial  # with what is heard otherwise laid over it
         self._told: dict[str, str] = {}  # what has failed and was said
         self._clock = LiveClock(self._trial, self._takes(self._trial))
         self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
@@ -79,12 +82,11 @@ class DeskPlayer:
                 # Matching waits until it is kept: the take's spectrum may have to be measured first.
                 settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
                 place = {k: message[k] for k in ("strip_id", "processor_id")}
-                before = self._trial
-                self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(before)
+                self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(self._trial)
                 for entry in self._trial.strip(message["strip_id"]).chain:
                     if entry.id == message["processor_id"]:
                         prepare(entry.type, entry.settings, self._trial.sample_rate)
-                return {"type": "tried", "document": self._trial, "retuned": only_retuned(before, self._trial)}
+                return self._given("tried")
             elif kind == "try_rein":
                 place = {k: message[k] for k in ("strip_id", "rein_id", "rein")}
                 before = self._trial
@@ -96,11 +98,19 @@ class DeskPlayer:
             elif kind == "try_send":
                 place = {k: message[k] for k in ("strip_id", "bus", "level_db")}
                 self._trial = PutSend(kind="put_send", **place).apply(self._trial)[0]
+            elif kind == "otherwise":
+                self._laid.set(read_otherwise(message))
             else:
                 return message
+            return self._given("kept" if kind == "kept" else "tried")
         except Exception as error:  # is said by the player, in its turn
             return {"type": "refused", "error": error}
-        return {"type": "kept" if kind == "kept" else "tried", "document": self._trial}
+
+    def _given(self, kind: str) -> dict[str, Any]:
+        """What is to be heard, as a command of the house."""
+        before, self._heard = self._heard, self._laid.over(self._trial)
+        retuned = only_retuned(before, self._heard) if kind == "tried" else None
+        return {"type": kind, "document": self._heard, "retuned": retuned}
 
     def close(self) -> None:
         """End the thread."""

@@ -5,6 +5,8 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from typing import Any
 
+MOST_LOUDNESSES = 500
+
 
 class Remembered:
     """Values by key, at most so many, and no more than `fits` allows; safe to use from several threads."""
@@ -26,3 +28,24 @@ class Remembered:
             while len(self._values) > 1 and (len(self._values) > self._most or not self._fits(self._values.values())):
                 self._values.popitem(last=False)
         return value
+
+
+class LoudnessBook:
+    """Integrated loudness in LUFS by signature (core.otherwise); safe to use from several threads."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._known: OrderedDict[str, float] = OrderedDict()
+
+    def get(self, signature: str) -> float | None:
+        """What is known."""
+        with self._lock:
+            return self._known.get(signature)
+
+    def note(self, signature: str, lufs: float | None) -> None:
+        """Remember what was measured; silence has no loudness."""
+        if lufs is not None:
+            with self._lock:
+                self._known[signature] = lufs
+                while len(self._known) > MOST_LOUDNESSES:
+                    self._known.popitem(last=False)

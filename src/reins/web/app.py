@@ -20,6 +20,7 @@ from reins import errors
 from reins.core.limits import MAX_UPLOAD_BYTES
 from reins.services.admission import Admission
 from reins.services.aims import Aims
+from reins.services.equal import Equal
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
@@ -83,6 +84,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.admission = Admission()
     app.state.frequencies = Frequencies(house, sounds)
     app.state.aims = Aims(house, sounds)
+    app.state.equal = Equal(house, sounds)
     app.state.rein_views = ReinViews(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)

@@ -5,6 +5,7 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from reins.services.aims import Aims
+from reins.services.equal import Equal
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
@@ -43,6 +44,11 @@ def _rein_views(request: Request) -> ReinViews:
     return found
 
 
+def _equal(request: Request) -> Equal:
+    found: Equal = request.app.state.equal
+    return found
+
+
 def _aims(request: Request) -> Aims:
     found: Aims = request.app.state.aims
     return found
@@ -53,5 +59,6 @@ TheJobs = Annotated[Jobs, Depends(_jobs)]
 ThePreviews = Annotated[Previews, Depends(_previews)]
 TheFrequencies = Annotated[Frequencies, Depends(_frequencies)]
 TheMatching = Annotated[Matching, Depends(_matching)]
+TheEqual = Annotated[Equal, Depends(_equal)]
 TheAims = Annotated[Aims, Depends(_aims)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

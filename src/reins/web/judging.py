@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from reins.services.editing import compare_drafts
-from reins.web.depends import TheAims, TheHouse
+from reins.web.depends import TheAims, TheEqual, TheHouse
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -41,6 +41,21 @@ class AimBody(BaseModel):
 def aim(session_id: str, strip_id: str, body: AimBody, aims: TheAims) -> dict[str, Any]:
     """What an aim proposes for a processor."""
     return aims.propose(session_id, strip_id, **body.model_dump())
+
+
+class EqualBody(BaseModel):
+    """Body of a question how loud a strip is in each way it can be heard."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    processor_id: str | None = None
+
+
+@router.post("/strips/{strip_id}/equal")
+def equal(session_id: str, strip_id: str, body: EqualBody, equal: TheEqual) -> dict[str, Any]:
+    """Loudness of a strip as it stands, without its chain or a processor, with that overdone, by each draft."""
+    return equal.loudness(session_id, strip_id, **body.model_dump())
 
 
 class WhyBody(BaseModel):

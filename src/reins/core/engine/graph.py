@@ -61,7 +61,7 @@ def _differs_by_chain(old: Track | Bus | Master, new: Track | Bus | Master) -> b
 def _stands_alike(old: Track | Bus | Master, new: Track | Bus | Master, sample_rate: int) -> bool:
     """Whether a changed strip goes where it went, follows what it followed and is as late and as audible as before."""
     before, now = vars(old), vars(new)
-    if any(before.get(name) != now.get(name) for name in STANDING):
+    if any(before.get(name) != now.get(name) for name in STANDING) or old.matched_db != new.matched_db:
         return False
     if old.reins is not new.reins and outside_keys(old.reins) != outside_keys(new.reins):
         return False

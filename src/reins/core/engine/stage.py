@@ -7,6 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
+from reins.core.dsp.gains import to_lin
 from reins.core.processors.base import Block, Delay, Processor, Rows
 from reins.core.processors.making import Make
 from reins.core.processors.moving import in_rows
@@ -81,9 +82,13 @@ class Stage:
         block.keys = {name: delay.process(keys[name]) for name, delay in self.keys.items() if name in keys}
         rows = None if block.moved is None else block.moved.rows
         if rows is None:
-            return self.processor.process(block)
-        if self.processor.takes(rows):
+            made = self.processor.process(block)
+        elif self.processor.takes(rows):
             self.applied = IN_ROWS
-            return self.processor.process(block)
-        made, self.applied = in_rows(self.processor, self.entry.settings, block, rows, self.applied)
+            made = self.processor.process(block)
+        else:
+            made, self.applied = in_rows(self.processor, self.entry.settings, block, rows, self.applied)
+        if self.entry.settings.is_overdone and not self.make.kind.overdoes:
+            for gain_db in self.processor.gains_db.values():
+                made = made * to_lin(gain_db)
         return made

@@ -40,12 +40,12 @@ PAST_S = 4.0  # what is remembered of what comes to a bus, or to a chain with ke
 
 def moved_gains(moved: Mapping[str, Array], strip: Any, channels: int) -> Array:
     """Left and right gain (2, frames) where reins move fader or pan; what they leave alone stands as in the strip."""
-    standing_db = getattr(strip, "fader_db", 0.0)
+    standing_db, matched_db = getattr(strip, "fader_db", 0.0), getattr(strip, "matched_db", 0.0)
     fader: Any = 0.0 if standing_db <= FADER_OFF_DB else db_to_lin(standing_db)
     if "fader_db" in moved:
         fader, _ = down_to_silence(moved["fader_db"], FADER_OFF_DB)
     sides = pan_gains(moved.get("pan_pct", getattr(strip, "pan_pct", 0.0)), channels)
-    return sides.reshape(2, -1) * fader
+    return sides.reshape(2, -1) * (fader if matched_db == 0.0 else fader * db_to_lin(matched_db))
 
 
 class Past:
@@ -167,7 +167,7 @@ class StripPlayer:
         """Whether a strip's reins are others, or what they move of it rests elsewhere."""
         if strip.reins is self.strip.reins and not strip.reins:
             return False
-        rest = [(s.fader_db, getattr(s, "pan_pct", 0.0)) for s in (strip, self.strip)]
+        rest = [(s.fader_db, getattr(s, "pan_pct", 0.0), s.matched_db) for s in (strip, self.strip)]
         return strip.reins != self.strip.reins or (rest[0] != rest[1] and bool(self.chain.chain.strip_moved))
 
     def _puts_out_otherwise(self, strip: Track | Bus | Master) -> bool:
@@ -198,7 +198,7 @@ class StripPlayer:
         return self.chain.chain.failures
 
     def _mix_gains(self, strip: Track | Bus | Master) -> tuple[float, float]:
-        fader = db_to_lin(strip.fader_db) if strip.fader_db > FADER_OFF_DB else 0.0
+        fader = db_to_lin(strip.fader_db + strip.matched_db) if strip.fader_db > FADER_OFF_DB else 0.0
         left, right = pan_gains(getattr(strip, "pan_pct", 0.0), self.chain.chain.channels_out)
         return fader * left, fader * right
 

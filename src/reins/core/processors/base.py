@@ -3,10 +3,11 @@
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, Self
 
 import numpy as np
 import numpy.typing as npt
+from pydantic import PrivateAttr
 
 from reins.core.dsp.gains import blend
 from reins.core.remembering import BySettings
@@ -41,6 +42,19 @@ class ProcessorSettings(Strict):
 
     #: Whether the processor raises the rate itself, where it needs that; see processors.shaper.
     raises_itself: ClassVar[bool] = False
+
+    _overdone: bool = PrivateAttr(False)
+
+    @property
+    def is_overdone(self) -> bool:
+        """Whether what is taken or given by these settings is doubled in dB, to hear where too much begins."""
+        return self._overdone
+
+    def overdone(self) -> Self:
+        """The same settings, overdone; of what is kept or written they are never part."""
+        made = self.model_copy()
+        made._overdone = True
+        return made
 
     @classmethod
     def settled(cls, settings: dict[str, Any], changed: set[str]) -> dict[str, Any]:
@@ -159,6 +173,8 @@ class Processor(ABC):
     covers: ClassVar[Literal["span", "bells", "splits", "corners"] | None] = None
     #: Whether a tie drawn to a strip that has none makes one of these.
     made_by_tie: ClassVar[bool] = False
+    #: Whether it doubles by itself what it does with overdone settings; else its gain is laid over its result again.
+    overdoes: ClassVar[bool] = False
     #: Ready bands: lowest and highest frequency in Hz, and what they are called.
     ready: ClassVar[tuple[tuple[float, float, str], ...]] = ()
 

@@ -40,6 +40,12 @@ def release_by_itself(params: Array, release_ms: Any, *, on: bool, sample_rate: 
     params[..., dynamics.VALLEY_FRAMES] = ms_to_frames(VALLEY_MS, sample_rate)
 
 
+def overdo(params: Array) -> None:
+    """Twice the movement in dB: slope and range are what it is linear in, and times do not ask how far it goes."""
+    params[..., dynamics.SLOPE] *= 2.0
+    params[..., dynamics.RANGE_DB] *= 2.0
+
+
 def _fill(params: Array, settings: Any, slope: Any, range_db: Any, sample_rate: int) -> None:
     params[..., dynamics.THRESHOLD_DB], params[..., dynamics.SLOPE] = settings.threshold_db, slope
     # A knee so narrow that its inverse is no number any more is none.

@@ -28,6 +28,7 @@ from reins.core.processors.base import (
     alone,
     driven_db,
 )
+from reins.core.processors.curves import overdo
 from reins.core.processors.release import remembers_s
 from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
 from reins.core.remembering import BySettings
@@ -295,6 +296,8 @@ class Detecting(Processor):
 class FollowingCurve(Detecting):
     """Base of those whose gain follows a static curve with attack, hold and release (see dsp.dynamics)."""
 
+    overdoes: ClassVar[bool] = True
+
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
         self._state = np.zeros((self._lanes, dynamics.LANE_STATE))
@@ -305,6 +308,8 @@ class FollowingCurve(Detecting):
         params = cls._detector_params(settings, channels, sample_rate, rows)
         params[..., dynamics.SIDE], params[..., dynamics.GAIN_SIGN] = 1.0, 1.0
         cls._set_curve(settings, params, sample_rate)
+        if getattr(settings, "is_overdone", False):
+            overdo(params)
         rising = bool(params[0, dynamics.GAIN_SIGN] < 0.0)
         return super()._tune(settings, channels, sample_rate, rows) | {"_params": params, "_rising": rising}
 
@@ -320,6 +325,8 @@ class FollowingCurve(Detecting):
             return super()._params_in_rows(settings, at, rows)
         params = np.repeat(self.tuned(settings, self._channels, self._sample_rate)["_params"], rows, axis=0)
         self._set_curve(SimpleNamespace(**vars(settings) | at), params, self._sample_rate)
+        if settings.is_overdone:
+            overdo(params)
         return params
 
     def _follow(self, heard: Array, source: Array, moved: Moved | None, gain_db: Array, out: Array) -> None:

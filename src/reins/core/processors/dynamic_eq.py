@@ -59,6 +59,7 @@ class DynamicEq(Processor):
     type_name = "dynamic_eq"
     label = "Dynamic EQ"
     about = "Bells, shelves and cuts that may move with what they cover."
+    overdoes = True
     views = ("spectrum", "bands")
     covers = "bells"
     timed_with = {"bands": [{"motion": "compress", "threshold_db": -50.0, "freq_hz": 60.0 * 2.2**k} for k in range(8)]}

@@ -13,6 +13,7 @@ from reins.core.dsp.cuts import prewarped
 from reins.core.dsp.matched import MOST_DB, STEPS_PER_DB, matched_table
 from reins.core.dsp.sweeping import straight
 from reins.core.processors.base import Array, Rows
+from reins.core.processors.curves import overdo
 from reins.core.processors.eq_bands import fill_params
 from reins.core.processors.eq_settings import EqBand
 from reins.core.processors.eq_tuning import rest_params
@@ -87,6 +88,8 @@ class InRows:
                 band.attack_ms, band.release_ms = rest.attack_ms, rest.release_ms
             own = np.ascontiguousarray(params[:, index])
             fill_params(own, band, self._rate)
+            if self._settings.is_overdone:
+                overdo(own)
             params[:, index] = own
         return params
 
@@ -95,7 +98,7 @@ class InRows:
         if "rest" not in self._at:
             return None
         rest = SimpleNamespace(**vars(self._settings.rest) | self._at["rest"])
-        return rest_params(rest, self._rate, self._count)
+        return rest_params(rest, self._rate, self._count, overdone=self._settings.is_overdone)
 
     def sweeps(self, place: int) -> bool:
         """Whether the filter of a band moves otherwise than by its detector, and does anything."""

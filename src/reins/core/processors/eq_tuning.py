@@ -12,7 +12,7 @@ import numpy.typing as npt
 from reins.core.dsp import dynamics, variable
 from reins.core.dsp.matched import matched_table
 from reins.core.processors.base import Array
-from reins.core.processors.curves import compress
+from reins.core.processors.curves import compress, overdo
 from reins.core.processors.eq_bands import band_params, band_region, covers, moves, resting
 from reins.core.processors.eq_settings import EqBand
 from reins.core.processors.sidechain import Key
@@ -65,11 +65,14 @@ def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
         for place, band in enumerate(bands)
         if covers(band)
     ]
-    params = [_params_of(bands[place], settings.rest, rate) for place in moving]
+    params = np.stack([_params_of(bands[place], settings.rest, rate) for place in moving] or [np.zeros(0)])
+    overdone = settings.is_overdone
+    if overdone and moving:
+        overdo(params)
     return {
         "_settings": settings,
         "_moving": np.array(moving, np.int64),
-        "_params": np.stack(params) if params else np.zeros((0, 0)),
+        "_params": params if moving else np.zeros((0, 0)),
         "_listeners": listeners,
         "_shapes": np.array([variable.SHAPES[band.shape] for band in bands], np.int64),
         "_base_db": np.array([band.gain_db for band in bands], np.float64),
@@ -79,7 +82,9 @@ def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
         "_tables": _matched_tables(bands, rate) if match else None,
         "_runs": _in_runs(len(bands), moving, still),
         "_notches": notches,
-        "_rest_params": _parts.get(settings.rest, (channels, rate), lambda: rest_params(settings.rest, rate)),
+        "_rest_params": _parts.get(
+            settings.rest, (channels, rate, overdone), lambda: rest_params(settings.rest, rate, overdone=overdone)
+        ),
     }
 
 
@@ -103,7 +108,7 @@ def _in_runs(count: int, moving: list[int], still: dict[int, Array]) -> list[tup
     return runs
 
 
-def rest_params(rest: Any, rate: int, rows: int = 1) -> Array | None:
+def rest_params(rest: Any, rate: int, rows: int = 1, *, overdone: bool = False) -> Array | None:
     """Of follow_curve (rows, PARAMS), so that it gives what is added to the sound: the rest times (gain - 1); None
     while off. Settings are numbers or one value a row.
     """
@@ -112,6 +117,8 @@ def rest_params(rest: Any, rate: int, rows: int = 1) -> Array | None:
     params = np.zeros((rows, dynamics.PARAMS))
     params[:, [dynamics.KEY_FLOOR_DB, dynamics.LINK, dynamics.OUTPUT]] = -120.0, 1.0, 1.0
     compress(params, rest, sample_rate=rate)
+    if overdone:
+        overdo(params)
     for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):
         params[..., dry], params[..., dry + 1] = -1.0, db_to_lin(rest.gain_db)
     return params

@@ -170,6 +170,7 @@ class Multiband(Detecting):
     type_name = "multiband"
     label = "Multiband"
     about = "Splits the sound in bands and holds or lets each by itself."
+    overdoes = True
     views = ("spectrum", "bands")
     covers = "splits"
     line = None
@@ -237,6 +238,7 @@ class Multiband(Detecting):
     @staticmethod
     def _band_params(settings: Any, band: Any, base: Array, rate: int, *, silent: bool) -> Array:
         amount, params = np.asarray(settings.amount_pct / 100.0), base.copy()
+        amount = 2.0 * amount if getattr(settings, "is_overdone", False) else amount
         if band.direction == "compress":
             compress(params, band, sample_rate=rate)
         else:

@@ -44,11 +44,11 @@ def match_listening(
         graph.process(frames, dry=True)
         for to, meter in zip(asked, meters, strict=True):
             meter.feed(np.ascontiguousarray(heard_of(graph, to, frames)))
-    loudness = {what: meter.integrated_lufs() for what, meter in zip(MATCHED, meters, strict=True)}
-    goal = loudness["result"]
+    measured = {what: meter.integrated_lufs() for what, meter in zip(MATCHED, meters, strict=True)}
+    goal = measured["result"]
     return {
         what: 0.0 if goal is None or lufs is None else max(-MOST_GAIN_DB, min(MOST_GAIN_DB, goal - lufs))
-        for what, lufs in loudness.items()
+        for what, lufs in measured.items()
     }
 
 
@@ -70,13 +70,13 @@ def match_makeup(trial: Trial, processor_id: str, start: int, end: int, check: C
     if index is None or name is None:
         raise ConflictError("Only a processor with a makeup or an output can be matched.")
     entry = chain[index].model_copy(update={"on": True})
-    goal = _loudness(replace(trial, entries=chain[:index]), start, end, check)
+    goal = loudness(replace(trial, entries=chain[:index]), start, end, check)
     makeup_db, slope = float(getattr(entry.settings, name)), 1.0
     last: tuple[float, float] | None = None
     for _ in range(TRIES):
         settings = entry.settings.model_copy(update={name: makeup_db})
         tried = [*chain[:index], entry.model_copy(update={"settings": settings})]
-        reached = _loudness(replace(trial, entries=tried), start, end, check)
+        reached = loudness(replace(trial, entries=tried), start, end, check)
         if goal is None or reached is None:
             raise ConflictError("There is nothing loud enough here to match by.")
         if abs(goal - reached) < CLOSE_LU:
@@ -88,7 +88,8 @@ def match_makeup(trial: Trial, processor_id: str, start: int, end: int, check: C
     return round(makeup_db, 1)
 
 
-def _loudness(trial: Trial, start: int, end: int, check: Callable[[], None]) -> float | None:
+def loudness(trial: Trial, start: int, end: int, check: Callable[[], None]) -> float | None:
+    """Integrated loudness in LUFS of what a trial makes from frame start to end; None where all is too quiet."""
     meter = LoudnessMeter(sample_rate=trial.sound.facts.sample_rate)
     for block, _ in trial.run(start, end - start, block_frames=RENDER_FRAMES):
         check()
