@@ -103,5 +103,5 @@ def test_a_strip_is_matched_as_soon_as_its_loudness_is_known_and_stays_as_it_was
     [{"passed": 5}, {"passed": [["a"]]}, {"overdone": [["a", None]]}, {"drafts": []}, {"goals_lufs": {"a": 400}}],
 )
 def test_what_cannot_be_read_says_so(message):
-    with pytest.raises(InputError, match="otherwise|overdone|loudness"):
+    with pytest.raises(InputError, match=r"otherwise|overdone|loudness"):
         read_otherwise(message)

@@ -17,7 +17,7 @@ ANCHORS: dict[str, tuple[str, float]] = {
     "kick": ("hits", -7.0), "snare": ("hits", -20.0), "drum bus": ("hits", -11.0), "room": ("hits", -11.0),
     "voice": ("active", -21.0), "speech": ("active", -28.0), "bass": ("active", -17.0),
     "acoustic guitar": ("active", -25.0), "electric guitar": ("active", -25.0), "harmonium": ("active", -28.0),
-    "piano": ("active", -25.0),
+    "piano": ("active", -25.0), "whole mix": ("loudness", -20.0),
 }  # fmt: skip
 FITS_DB = 0.75  # off by less, a take is what they are written for
 
@@ -37,6 +37,11 @@ def laid_on_take(kind: str, settings: Any, by_db: float) -> Any:
             low, high = limits_of(type(settings).model_fields[path])
             changes[path] = round(min(max(getattr(settings, path) + sign * by_db, low), high), 1)
     return laid_over(settings, changes)
+
+
+def levels(settings: Any) -> list[str]:
+    """Paths of the levels that lie on the sound itself, those of bands too."""
+    return [] if _hears_another(settings) else [path for path, _ in _levels(settings)]
 
 
 def _hears_another(settings: Any) -> bool:

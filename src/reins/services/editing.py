@@ -1,18 +1,15 @@
 """Changing a session: every change is kept at once as a step and told to every desk."""
 
 from collections.abc import Callable
-from statistics import median
 from typing import Any
 
-from reins.core.changes import AddImpulse, AddTrack, SetProcessor, StartFrom, parse_change
+from pydantic import BaseModel
+
+from reins.core.changes import AddImpulse, AddTrack, SetProcessor, parse_change
 from reins.core.comparing import compared, draft_of
-from reins.core.finding.marks import Marks
-from reins.core.fitting import ANCHORS, FITS_DB
-from reins.core.laid import LaidTake
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import Document, Track, new_id
 from reins.core.sound import TakeFacts
-from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError
 from reins.services.house import House
 from reins.store import sessions as store
@@ -54,40 +51,16 @@ def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
 
 
 def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
-    """Apply a change given as plain data; returns {"step", "label"}. Bringing in a track has its own way."""
-    change = parse_change(raw)
+    """Apply a change, or one given as plain data; returns {"step", "label"}. Bringing in a track has its own way."""
+    change = raw if isinstance(raw, BaseModel) else parse_change(raw)
     if isinstance(change, (AddTrack, AddImpulse)):
         raise ConflictError("A track or response comes with its take: bring in audio to add one.")
     if isinstance(change, SetProcessor) and change.settings.get("match_loudness"):
         _measure_spectrum(house, session_id, change.strip_id)
-    if isinstance(change, StartFrom) and change.settings is None and not change.fit_db:
-        change = _fitting(house, session_id, change)
     with house.database() as db:
         stored, label = store.keep_step(db, session_id, change)
         house.tell(session_id, stored.document)
     return {"step": stored.step, "label": label}
-
-
-def _fitting(house: House, session_id: str, change: StartFrom) -> StartFrom:
-    """A starting point as it is to be laid on a track's take: how far that lies from the level it is written for."""
-    document = document_of(house, session_id)
-    track = document.tracks.get(change.strip_id)
-    entry = next((e for e in (track.chain if track else []) if e.id == change.processor_id), None)
-    if track is None or track.take_id is None or entry is None:
-        return change
-    anchor = ANCHORS.get(find_starting_point(entry.type, change.name).source)
-    if anchor is None:
-        return change
-    what, written_db = anchor
-    marks = Marks.of(LaidTake(house.take(track.take_id), track))
-    peaks = [hit.peak_db for hit in marks.hits] if what == "hits" else []
-    level_db = median(peaks) if peaks else None if what == "hits" else marks.active.level_db
-    if level_db is None or abs(level_db - written_db) < FITS_DB:
-        return change
-    by_db = round(level_db - written_db, 1)
-    words = "hits" if what == "hits" else "what sounds"
-    said = f"set {abs(by_db):.1f} dB {'higher' if by_db > 0 else 'lower'} for this take: {words} at {level_db:.1f} dB"
-    return change.model_copy(update={"fit_db": by_db, "fit_said": said.replace("-", "−")})
 
 
 def _measure_spectrum(house: House, session_id: str, strip_id: str) -> None:

@@ -21,6 +21,7 @@ from reins.core.limits import MAX_UPLOAD_BYTES
 from reins.services.admission import Admission
 from reins.services.aims import Aims
 from reins.services.equal import Equal
+from reins.services.fitting import Fitting
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
@@ -28,6 +29,7 @@ from reins.services.matching import Matching
 from reins.services.previews import Previews
 from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
+from reins.services.spreads import Spreads
 from reins.web import files, judging, live, reins, routes, shelf
 from reins.web.bounds import Bounds
 from reins.web.guard import STATIC, page_modules, static_version
@@ -85,6 +87,8 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.frequencies = Frequencies(house, sounds)
     app.state.aims = Aims(house, sounds)
     app.state.equal = Equal(house, sounds)
+    app.state.fitting = Fitting(house, sounds)
+    app.state.spreads = Spreads(house, sounds, app.state.fitting)
     app.state.rein_views = ReinViews(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)

@@ -6,12 +6,14 @@ from fastapi import Depends, Request
 
 from reins.services.aims import Aims
 from reins.services.equal import Equal
+from reins.services.fitting import Fitting
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
 from reins.services.reins import ReinViews
+from reins.services.spreads import Spreads
 
 
 def _house(request: Request) -> House:
@@ -44,6 +46,16 @@ def _rein_views(request: Request) -> ReinViews:
     return found
 
 
+def _fitting(request: Request) -> Fitting:
+    found: Fitting = request.app.state.fitting
+    return found
+
+
+def _spreads(request: Request) -> Spreads:
+    found: Spreads = request.app.state.spreads
+    return found
+
+
 def _equal(request: Request) -> Equal:
     found: Equal = request.app.state.equal
     return found
@@ -59,6 +71,8 @@ TheJobs = Annotated[Jobs, Depends(_jobs)]
 ThePreviews = Annotated[Previews, Depends(_previews)]
 TheFrequencies = Annotated[Frequencies, Depends(_frequencies)]
 TheMatching = Annotated[Matching, Depends(_matching)]
+TheFitting = Annotated[Fitting, Depends(_fitting)]
+TheSpreads = Annotated[Spreads, Depends(_spreads)]
 TheEqual = Annotated[Equal, Depends(_equal)]
 TheAims = Annotated[Aims, Depends(_aims)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

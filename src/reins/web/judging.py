@@ -5,8 +5,10 @@ from typing import Any
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
+from reins.core.sessions import MAX_FRAME
+from reins.core.trials.spreads import Axis
 from reins.services.editing import compare_drafts
-from reins.web.depends import TheAims, TheEqual, TheHouse
+from reins.web.depends import TheAims, TheEqual, TheHouse, TheSpreads
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -56,6 +58,53 @@ class EqualBody(BaseModel):
 def equal(session_id: str, strip_id: str, body: EqualBody, equal: TheEqual) -> dict[str, Any]:
     """Loudness of a strip as it stands, without its chain or a processor, with that overdone, by each draft."""
     return equal.loudness(session_id, strip_id, **body.model_dump())
+
+
+class AxisBody(BaseModel):
+    """A setting to be spread, by its path; without a range, about what it is."""
+
+    model_config = ConfigDict(extra="forbid")
+    path: str = Field(max_length=80)
+    low: float | None = None
+    high: float | None = None
+
+
+class SpreadBody(BaseModel):
+    """Body of a spread: one setting or two."""
+
+    model_config = ConfigDict(extra="forbid")
+    axes: list[AxisBody] = Field([], max_length=2)
+
+
+@router.post("/strips/{strip_id}/processors/{processor_id}/spread")
+def spread(session_id: str, strip_id: str, processor_id: str, body: SpreadBody, spreads: TheSpreads) -> dict[str, Any]:
+    """The values of a spread and its tiles."""
+    return spreads.plan(session_id, strip_id, processor_id, [Axis(**vars(axis)) for axis in body.axes])
+
+
+@router.get("/strips/{strip_id}/processors/{processor_id}/points")
+def points(session_id: str, strip_id: str, processor_id: str, spreads: TheSpreads) -> dict[str, Any]:
+    """The starting points of a processor's type as tiles, as they would be laid on this strip's sound."""
+    return spreads.points(session_id, strip_id, processor_id)
+
+
+class TileBody(BaseModel):
+    """Body of a question what a tile shows; number is that of its spread."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    processor_id: str
+    settings: dict[str, Any]
+    start: int = Field(ge=0, le=MAX_FRAME)
+    frames: int = Field(ge=1, le=MAX_FRAME)
+    columns: int = Field(ge=1)
+
+
+@router.post("/strips/{strip_id}/tile")
+def tile(session_id: str, strip_id: str, body: TileBody, spreads: TheSpreads) -> dict[str, Any]:
+    """What a processor does with other settings over what is in view."""
+    return spreads.tile(session_id, strip_id, **body.model_dump())
 
 
 class WhyBody(BaseModel):

@@ -17,7 +17,7 @@ from reins.core.starting_points import starting_points
 from reins.core.trials.aims import AIMS, described
 from reins.services import editing, guide, points, recall
 from reins.services.frequencies import points as points_told
-from reins.web.depends import TheFrequencies, TheHouse, TheMatching, ThePreviews
+from reins.web.depends import TheFitting, TheFrequencies, TheHouse, TheMatching, ThePreviews
 from reins.web.reins import rein_catalogue
 
 router = APIRouter()
@@ -100,9 +100,9 @@ def session(session_id: str, house: TheHouse) -> dict[str, Any]:
 
 
 @router.post("/api/sessions/{session_id}/changes")
-def change(session_id: str, body: Annotated[dict[str, Any], Body()], house: TheHouse) -> dict[str, Any]:
+def change(session_id: str, body: Annotated[dict[str, Any], Body()], fitting: TheFitting) -> dict[str, Any]:
     """Keep a change as a step."""
-    return editing.change_session(house, session_id, body)
+    return fitting.change(session_id, body)
 
 
 @router.post("/api/sessions/{session_id}/undo")

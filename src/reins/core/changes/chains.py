@@ -62,6 +62,8 @@ class AddProcessor(OnStrip):
     kind: Literal["add_processor"]
     processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
     type: str
+    settings: dict[str, Any] = {}  # by path, laid by the sound it is for
+    laid_said: str = Field("", max_length=120)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the processor, and the label."""
@@ -69,7 +71,12 @@ class AddProcessor(OnStrip):
         check_room(strip, self.processor_id)
         raw = {"id": self.processor_id, "type": self.type}
         entry = parse_entry(raw | {"settings": added_with(self.type)}, strip.name)
-        label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added"
+        if self.settings:
+            laid = parse_settings(entry.type, overlaid(entry.settings, self.settings), f"{strip.name} ({entry.type})")
+            entry = entry.model_copy(update={"settings": laid})
+        label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added" + (
+            f", {self.laid_said}" if self.laid_said else ""
+        )
         return document.with_strip(self.strip_id, chain=[*strip.chain, entry]), label
 
 

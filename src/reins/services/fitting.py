@@ -1,0 +1,94 @@
+"""Settings laid by the sound they are for: a starting point by its level, what is added without one by trying it."""
+
+from collections.abc import Callable
+from statistics import median
+from typing import Any
+
+from reins.core.changes import AddProcessor, StartFrom, parse_change
+from reins.core.finding.marks import Marks
+from reins.core.fitting import ANCHORS, FITS_DB
+from reins.core.measure.levels import measure_source
+from reins.core.sound import Sound
+from reins.core.starting_points import find_starting_point
+from reins.core.trials.laying import laid
+from reins.core.trials.running import Trial
+from reins.errors import ConflictError
+from reins.services.editing import change_session, document_of
+from reins.services.house import House
+from reins.services.remembered import Remembered
+from reins.services.sounds import Sounds
+
+REMEMBERED = 16
+
+
+class Fitting:
+    """Makes changes that are fitted to a strip's sound first."""
+
+    def __init__(self, house: House, sounds: Sounds) -> None:
+        self._house, self._sounds = house, sounds
+        self._levels = Remembered(REMEMBERED)
+
+    def change(self, session_id: str, raw: Any) -> dict[str, Any]:
+        """As change_session: a starting point is laid on the strip's sound, and what is added with "lay" does something
+        at once.
+        """
+        lays = isinstance(raw, dict) and raw.get("kind") == "add_processor" and raw.get("lay")
+        if isinstance(raw, dict) and raw.get("kind") == "add_processor":
+            raw = {name: value for name, value in raw.items() if name != "lay"}
+        change = parse_change(raw)
+        if isinstance(change, StartFrom):
+            change = self.fitted(session_id, change)
+        elif isinstance(change, AddProcessor) and lays:
+            change = self._laid(session_id, change)
+        return change_session(self._house, session_id, change)
+
+    def fitted(self, session_id: str, change: StartFrom) -> StartFrom:
+        """A starting point as it is to be laid on a strip's sound: how far that lies from what it is written for."""
+        if change.settings is not None or change.fit_db:
+            return change
+        document = document_of(self._house, session_id)
+        entry = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        anchor = None if entry is None else ANCHORS.get(find_starting_point(entry.type, change.name).source)
+        if anchor is None:
+            return change
+        what, written_db = anchor
+        try:
+            sound, name = self._sounds.source(document, change.strip_id)
+        except ConflictError:  # nothing to fit it to
+            return change
+        level_db = self._levels.get((name, what), lambda: LEVELS[what](sound))
+        if level_db is None or abs(level_db - written_db) < FITS_DB:
+            return change
+        by_db = round(level_db - written_db, 1)
+        way, unit = "higher" if by_db > 0 else "lower", "LUFS" if what == "loudness" else "dB"
+        said = f"set {abs(by_db):.1f} dB {way} for this take: {WORDS[what]} {level_db:.1f} {unit}"
+        return change.model_copy(update={"fit_db": by_db, "fit_said": said.replace("-", "−")})
+
+    def _laid(self, session_id: str, change: AddProcessor) -> AddProcessor:
+        document = document_of(self._house, session_id)
+        try:
+            sound, _ = self._sounds.source(document, change.strip_id)
+        except ConflictError:
+            return change
+        tried, _ = change.apply(document)
+        keys, _ = self._sounds.keys(tried, change.strip_id)
+        strip = tried.strip(change.strip_id)
+        settings, said = laid(Trial(sound, strip.chain, keys, document.beat, strip.reins))
+        return change.model_copy(update={"settings": settings, "laid_said": said})
+
+
+def _of_hits(sound: Sound) -> float | None:
+    peaks = [hit.peak_db for hit in Marks.of(sound).hits]
+    return median(peaks) if peaks else None
+
+
+def _of_loudness(sound: Sound) -> float | None:
+    return measure_source(sound, 0, sound.facts.frames).integrated_lufs
+
+
+LEVELS: dict[str, Callable[[Sound], float | None]] = {
+    "hits": _of_hits,
+    "active": lambda sound: Marks.of(sound).active.level_db,
+    "loudness": _of_loudness,
+}
+WORDS = {"hits": "hits at", "active": "what sounds at", "loudness": "its loudness is"}

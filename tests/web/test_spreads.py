@@ -1,0 +1,147 @@
+"""Spreads, what is added, and equal loudness over HTTP; what is heard otherwise over the live socket."""
+
+import json
+import struct
+
+import numpy as np
+import pytest
+import soundfile
+
+from reins.demo import drums
+from reins.services.editing import document_of
+from tests.conftest import RATE
+from tests.web.conftest import bring_in
+from tests.web.test_web import change
+
+
+@pytest.fixture
+def kick_id(client, session_id, tmp_path):
+    soundfile.write(tmp_path / "Kick.wav", drums.make_kick()[:, 8 * RATE : 20 * RATE].T, RATE, subtype="PCM_24")
+    return bring_in(client, session_id, tmp_path / "Kick.wav")["result"]["track_id"]
+
+
+@pytest.fixture
+def held_id(client, session_id, kick_id):
+    """The kick with a compressor that holds."""
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    settings = {"threshold_db": -30, "ratio": 6, "attack_ms": 5}
+    change(client, session_id, kind="set_processor", strip_id=kick_id, processor_id="p", settings=settings)
+    return kick_id
+
+
+def ask(client, session_id, path, **body):
+    return client.post(f"/api/sessions/{session_id}/strips/{path}", json=body)
+
+
+def tile(client, session_id, strip_id, settings, **body):
+    body = {"desk": "d", "number": 1, "processor_id": "p", "start": 0, "frames": 4 * RATE, "columns": 200} | body
+    return ask(client, session_id, f"{strip_id}/tile", settings=settings, **body)
+
+
+def test_nine_tiles_of_two_settings_and_nothing_of_it_is_kept(client, house, session_id, held_id):
+    before = document_of(house, session_id)
+    axes = [{"path": "attack_ms", "low": 1, "high": 60}, {"path": "release_ms"}]
+    plan = ask(client, session_id, f"{held_id}/processors/p/spread", axes=axes).json()
+    made = [tile(client, session_id, held_id, one["settings"]).json() for one in plan["tiles"]]
+
+    assert [axis["label"] for axis in plan["axes"]] == ["Attack", "Release"] and len(made) == 9
+    deepest = [one["figures"]["deepest_db"] for one in made]
+    assert deepest[0] < deepest[3] - 1.0 < deepest[6] - 2.0  # a slow attack leaves the hit
+    assert len({json.dumps(one["figures"]) for one in made}) == 9
+    assert all(len(one["held_db"]) == 200 and min(one["held_db"]) < -3 for one in made)
+    assert document_of(house, session_id) == before
+
+
+def test_starting_points_as_tiles_are_what_taking_them_gives(client, house, session_id, held_id):
+    made = client.get(f"/api/sessions/{session_id}/strips/{held_id}/processors/p/points").json()["tiles"]
+    one = next(tile for tile in made if tile["name"] == "Kick, even hits")
+    change(client, session_id, kind="set_processor", strip_id=held_id, processor_id="p", settings=one["settings"])
+    laid = document_of(house, session_id).tracks[held_id].chain[0].settings
+    change(client, session_id, kind="start_from", strip_id=held_id, processor_id="p", name="Kick, even hits")
+
+    assert laid == document_of(house, session_id).tracks[held_id].chain[0].settings
+    assert len(made) >= 4 and all(tile["sentence"] for tile in made)
+
+
+def test_what_cannot_be_spread_is_refused_with_a_sentence(client, session_id, held_id):
+    wrong = ask(client, session_id, f"{held_id}/processors/p/spread", axes=[{"path": "tuba"}])
+    assert wrong.status_code == 422 and "cannot be spread" in wrong.json()["error"]
+    assert tile(client, session_id, held_id, {"ratio": 0.1}).status_code == 422
+    assert tile(client, session_id, held_id, {}, frames=3600 * RATE).status_code == 422
+    assert tile(client, session_id, held_id, {}, start=3600 * RATE).json()["error"].startswith("There is no sound")
+    assert ask(client, session_id, f"{held_id}/processors/gone/spread", axes=[]).status_code == 404
+
+
+@pytest.mark.parametrize("kind", ["compressor", "multiband", "fet"])
+def test_what_the_desk_adds_is_laid_by_the_take_in_one_step(client, house, session_id, kick_id, kind):
+    step = document_of(house, session_id)
+    kept = change(client, session_id, kind="add_processor", strip_id=kick_id, type=kind, processor_id="p", lay=True)
+    made = tile(client, session_id, kick_id, {}, frames=10 * RATE).json()
+
+    assert "laid for this take" in kept.json()["label"] and abs(made["figures"]["usual_db"]) > 1.0
+    client.post(f"/api/sessions/{session_id}/undo")
+    assert document_of(house, session_id) == step
+
+
+def equal(client, session_id, strip_id, **body):
+    return ask(client, session_id, f"{strip_id}/equal", **({"desk": "d", "number": 1, "processor_id": "p"} | body))
+
+
+def test_loudness_in_each_way_it_can_be_heard(client, session_id, held_id):
+    change(client, session_id, kind="use_draft", strip_id=held_id, draft=2)
+    change(client, session_id, kind="set_processor", strip_id=held_id, processor_id="p", settings={"output_db": 6})
+    lufs = equal(client, session_id, held_id).json()["lufs"]
+
+    assert set(lufs) == {"result", "without chain", "without", "overdone", "draft 1"}
+    assert lufs["result"] - lufs["draft 1"] == pytest.approx(6.0, abs=0.1)
+    assert lufs["without"] == lufs["without chain"] and lufs["overdone"] < lufs["result"] - 2.0
+
+
+def heard(socket, frames):
+    """The next so many frames of the live sound."""
+    blocks, got = [], 0
+    socket.send_text(json.dumps({"type": "play", "frame": 0}))
+    while got < frames:
+        message = socket.receive()
+        if message.get("bytes") is not None:
+            raw = message["bytes"]
+            stream, count, _ = struct.unpack_from("<IId", raw)
+            blocks.append(np.frombuffer(raw, np.float32, offset=16).reshape(-1, 2))
+            got += count
+            socket.send_text(json.dumps({"type": "played", "stream": stream, "frames": got}))
+    socket.send_text(json.dumps({"type": "stop"}))
+    while True:
+        message = socket.receive()
+        if message.get("text") and json.loads(message["text"])["type"] == "stopped":
+            return np.concatenate(blocks)[:frames].T
+
+
+def level_db(sound):
+    return 20 * np.log10(np.sqrt(np.mean(sound[:, RATE:] ** 2)))
+
+
+def test_passed_by_overdone_and_as_loud_over_the_live_socket(client, house, session_id, held_id):
+    lufs = equal(client, session_id, held_id).json()["lufs"]
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        say = lambda **otherwise: socket.send_text(json.dumps({"type": "otherwise", **otherwise}))  # noqa: E731
+        plain = heard(socket, 3 * RATE)
+        say(passed=[[held_id, "p"]])
+        passed = heard(socket, 3 * RATE)
+        say(overdone=[[held_id, "p"]])
+        overdone = heard(socket, 3 * RATE)
+        say(passed=[[held_id, "p"]], goals_lufs={held_id: lufs["result"]})
+        matched = heard(socket, 3 * RATE)
+        say()
+        again = heard(socket, 3 * RATE)
+
+    np.testing.assert_array_equal(plain, again)
+    assert level_db(passed) > level_db(plain) + 2 and level_db(overdone) < level_db(plain) - 2
+    gain_db = lufs["result"] - lufs["without"]
+    np.testing.assert_allclose(matched, passed * 10 ** (gain_db / 20), atol=2e-4)
+    assert document_of(house, session_id).tracks[held_id].chain[0].on
+
+
+def test_what_is_no_such_wish_is_said_on_the_socket(client, session_id, held_id):
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        socket.send_text(json.dumps({"type": "otherwise", "overdone": [[held_id, None]]}))
+        assert "overdone" in json.loads(socket.receive()["text"])["sentence"]
