@@ -145,3 +145,108 @@ def test_what_is_no_such_wish_is_said_on_the_socket(client, session_id, held_id)
     with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
         socket.send_text(json.dumps({"type": "otherwise", "overdone": [[held_id, None]]}))
         assert "overdone" in json.loads(socket.receive()["text"])["sentence"]
+
+
+def begin_blind(client, session_id, strip_id, **body):
+    body = {"kind": "which", "a": "result", "b": "without chain", "processor_id": "p"} | body
+    return ask(client, session_id, f"{strip_id}/blind", **body)
+
+
+def play_on(socket, frames, *, each=lambda message: None):
+    """Listen on to what plays: so many frames (channels, frames)."""
+    blocks, got = [], 0
+    while got < frames:
+        message = socket.receive()
+        if message.get("bytes") is not None:
+            stream, _, _ = struct.unpack_from("<IId", message["bytes"])
+            blocks.append(np.frombuffer(message["bytes"], np.float32, offset=16).reshape(-1, 2))
+            got += len(blocks[-1])
+            play_on.sent = getattr(play_on, "sent", 0) + len(blocks[-1])
+            socket.send_text(json.dumps({"type": "played", "stream": stream, "frames": play_on.sent}))
+        else:
+            each(json.loads(message["text"]))
+    return np.concatenate(blocks).T
+
+
+def test_a_blind_test_tells_nothing_before_its_end_and_swaps_without_a_gap(client, house, session_id, held_id):
+    test = begin_blind(client, session_id, held_id).json()
+    assert set(test) == {"id", "matched_lu"} and test["matched_lu"] < 0.1
+    told, shapes = [], set()
+
+    def each(message):
+        told.append(json.dumps(message))
+        shapes.add(tuple(sorted((name, type(value).__name__) for name, value in message.items())))
+
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        say = lambda **what: socket.send_text(json.dumps({"type": "blind", "test": test["id"], **what}))  # noqa: E731
+        steps = {}
+        for plan in ("aaaaaaaa", "bbbbbbbb", "axbxabxa"):
+            say(hear=plan[0])
+            socket.send_text(json.dumps({"type": "play", "frame": 0}))
+            play_on.sent, parts = 0, []
+            for what in plan:
+                say(hear=what)
+                parts.append(play_on(socket, RATE // 2, each=each))
+            socket.send_text(json.dumps({"type": "stop"}))
+            while json.loads(socket.receive().get("text") or "{}").get("type") != "stopped":
+                pass
+            steps[plan] = np.abs(np.diff(np.concatenate(parts, axis=1))).max()
+        for _ in range(6):
+            answer = client.post(f"/api/sessions/{session_id}/blind/{test['id']}/answers", json={"answer": "a"}).json()
+            assert set(answer) == {"rounds"}
+    *plain, over = steps.values()
+    assert over <= max(plain) * 1.001
+    assert len(shapes) == 2  # what began, and meters
+    assert all('"gains": {}' in one and '"master": null' in one for one in told if '"meters"' in one)
+
+    before = document_of(house, session_id)
+    assert before.judged == []
+    result = client.post(f"/api/sessions/{session_id}/blind/{test['id']}/end").json()
+    assert result["rounds"] == 6 and "of 6 right" in result["said"]
+    assert document_of(house, session_id).judged[0].said == result["said"]
+    assert client.post(f"/api/sessions/{session_id}/blind/{test['id']}/end").status_code == 404
+
+
+def test_both_sides_are_as_loud(client, house, session_id, held_id):
+    change(client, session_id, kind="use_draft", strip_id=held_id, draft=2)
+    change(client, session_id, kind="set_processor", strip_id=held_id, processor_id="p", settings={"output_db": 9})
+    test = begin_blind(client, session_id, held_id, b="draft 1").json()
+    levels = {}
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        for what in ("a", "b"):
+            socket.send_text(json.dumps({"type": "blind", "test": test["id"], "hear": what}))
+            levels[what] = level_db(heard(socket, 4 * RATE))
+        socket.send_text(json.dumps({"type": "blind", "test": None}))
+        plain = level_db(heard(socket, 4 * RATE))
+    assert test["matched_lu"] < 0.1 and levels["a"] == pytest.approx(levels["b"], abs=0.15)
+    assert plain == pytest.approx(levels["b"] + 9, abs=0.2)
+    left = client.delete(f"/api/sessions/{session_id}/blind/{test['id']}")
+    assert left.status_code == 200 and document_of(house, session_id).judged == []
+
+
+def test_going_over_by_itself_is_told_against_what_was_marked(client, session_id, held_id):
+    test = begin_blind(client, session_id, held_id, kind="by_itself", every_s=1.0).json()
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        socket.send_text(json.dumps({"type": "blind", "test": test["id"]}))
+        socket.send_text(json.dumps({"type": "play", "frame": 0}))
+        play_on.sent = 0
+        for _ in range(5):
+            play_on(socket, RATE)
+            socket.send_text(json.dumps({"type": "mark", "frames": play_on.sent}))
+        socket.send_text(json.dumps({"type": "stop"}))
+        while json.loads(socket.receive().get("text") or "{}").get("type") != "stopped":
+            pass
+    result = client.post(f"/api/sessions/{session_id}/blind/{test['id']}/end").json()
+    assert 3 <= result["rounds"] <= 11 and result["found"] >= 2
+    assert result["found"] + result["for_nothing"] == 5
+
+
+def test_what_cannot_be_tested_blind_says_so(client, session_id, held_id):
+    same = begin_blind(client, session_id, held_id, b="result")
+    assert same.status_code == 409 and "the same" in same.json()["error"]
+    assert "allowed" in begin_blind(client, session_id, held_id, b="draft 9").json()["error"]
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        socket.send_text(json.dumps({"type": "blind", "test": "gone", "hear": "x"}))
+        assert "no blind test" in json.loads(socket.receive()["text"])["sentence"]
+        socket.send_text(json.dumps({"type": "mark", "frames": 5}))
+        assert "nothing to mark" in json.loads(socket.receive()["text"])["sentence"]

@@ -9,7 +9,7 @@ from typing import Any
 
 from reins.core.comparing import draft_of
 from reins.core.routing import ties
-from reins.core.sessions import Document, Strip
+from reins.core.sessions import MOST_DRAFTS, Document, Strip
 from reins.errors import InputError, NotFoundError
 
 MOST_MATCHED_DB = 24.0
@@ -19,18 +19,23 @@ Place = tuple[str, str]  # a strip and one of its processors, "" for its chain
 @dataclass(frozen=True)
 class Otherwise:
     """passed: processors, or chains, left out; overdone: processors that take and give twice as much in dB; drafts: the
-    one that is heard of a strip; goals_lufs: how loud strips are to be, where their loudness is known.
+    one that is heard of a strip; goals_lufs: how loud strips are to be, where their loudness is known; gains_db: by how
+    much louder they are heard besides. turn: where it is another, what plays begins anew, even with the same.
     """
 
     passed: frozenset[Place] = frozenset()
     overdone: frozenset[Place] = frozenset()
     drafts: dict[str, int] = field(default_factory=dict)
     goals_lufs: dict[str, float] = field(default_factory=dict)
+    gains_db: dict[str, float] = field(default_factory=dict)
+    turn: int = 0
 
     @property
     def strips(self) -> set[str]:
         """The strips it is about."""
-        return {strip_id for strip_id, _ in self.passed | self.overdone} | {*self.drafts, *self.goals_lufs}
+        return {strip_id for strip_id, _ in self.passed | self.overdone} | {
+            *self.drafts, *self.goals_lufs, *self.gains_db
+        }  # fmt: skip
 
     def of(self, strip_id: str, strip: Strip) -> Strip:
         """A strip as it is heard, but for its loudness."""
@@ -38,6 +43,8 @@ class Otherwise:
         if draft is not None and self.drafts[strip_id] != strip.draft:
             other = {"chain": draft.chain, "reins": draft.reins, "draft": self.drafts[strip_id]}
             strip = strip.model_copy(update=other)
+        if self.turn:
+            strip = strip.model_copy(update={"draft": MOST_DRAFTS + self.turn})
         if (strip_id, "") in self.passed:
             strip = strip.model_copy(update={"chain_on": False})
         changes = {}
@@ -53,8 +60,8 @@ class Otherwise:
 
 
 def read_otherwise(message: dict[str, Any]) -> Otherwise:
-    """From plain JSON: passed and overdone lists of [strip, processor or null], drafts and goals_lufs objects by strip;
-    InputError for what is none.
+    """From plain JSON: passed and overdone lists of [strip, processor or null], drafts, goals_lufs and gains_db objects
+    by strip; InputError for what is none.
     """
     try:
         passed, overdone = (
@@ -62,17 +69,22 @@ def read_otherwise(message: dict[str, Any]) -> Otherwise:
             for name in ("passed", "overdone")
         )
         drafts = {str(strip): int(number) for strip, number in message.get("drafts", {}).items()}
-        goals = {str(strip): float(lufs) for strip, lufs in message.get("goals_lufs", {}).items()}
+        goals, gains = (
+            {str(strip): float(value) for strip, value in message.get(name, {}).items()}
+            for name in ("goals_lufs", "gains_db")
+        )
     except (TypeError, ValueError, AttributeError) as error:
         raise InputError(
             "What is to be heard otherwise could not be read; passed and overdone are lists of [strip, processor], "
-            "drafts and goals_lufs objects by strip. Nothing was changed."
+            "drafts, goals_lufs and gains_db objects by strip. Nothing was changed."
         ) from error
     if any(not processor for _, processor in overdone):
         raise InputError("A processor is overdone, not a chain: say which.")
     if any(not -100.0 <= lufs <= 12.0 for lufs in goals.values()):
         raise InputError("A loudness to match is out of bounds; allowed: −100 to 12 LUFS.")
-    return Otherwise(passed, overdone, drafts, goals)
+    if any(not abs(gain_db) <= MOST_MATCHED_DB for gain_db in gains.values()):
+        raise InputError(f"A gain is out of bounds; allowed: −{MOST_MATCHED_DB:g} to {MOST_MATCHED_DB:g} dB.")
+    return Otherwise(passed, overdone, drafts, goals, gains)
 
 
 class Laid:
@@ -110,13 +122,13 @@ class Laid:
 
     def _gain_db(self, document: Document, strip_id: str) -> float:
         """What makes a strip as loud as it was; where that is not known yet, what it was last."""
-        goal = self.otherwise.goals_lufs.get(strip_id)
+        goal, more_db = self.otherwise.goals_lufs.get(strip_id), self.otherwise.gains_db.get(strip_id, 0.0)
         if goal is None:
-            return 0.0
+            return more_db
         lufs = self._loudness(signature(document, strip_id))
         if lufs is not None:
             self._matched[strip_id] = round(min(max(goal - lufs, -MOST_MATCHED_DB), MOST_MATCHED_DB), 3)
-        return self._matched.get(strip_id, 0.0)
+        return self._matched.get(strip_id, 0.0) + more_db
 
 
 def signature(document: Document, strip_id: str) -> str:

@@ -35,6 +35,7 @@ from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
 MOST_DRAFTS = 32
+MOST_JUDGEMENTS = 100
 MASTER = "master"
 MAX_FRAME = 1 << 40  # of any place in a session: years, and far from where whole numbers end
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -251,6 +252,19 @@ class Loop(Strict):
         return self
 
 
+class Judgement(Strict):
+    """What came of a blind test: of which strip, between what, in a sentence."""
+
+    strip: str = Field(max_length=80)
+    kind: Literal["which", "prefer", "by_itself"]
+    a: str = Field(max_length=80)
+    b: str = Field(max_length=80)
+    rounds: int = Field(ge=1, le=MOST_JUDGEMENTS * 100)
+    probability: float | None = Field(None, ge=0, le=1)
+    matched_lu: float = Field(ge=0, le=100)
+    said: str = Field(max_length=300)
+
+
 class Document(Strict):
     """A whole session."""
 
@@ -269,6 +283,7 @@ class Document(Strict):
     buses: dict[str, Bus] = {}
     bus_order: list[str] = []
     master: Master = Master()
+    judged: list[Judgement] = Field([], max_length=MOST_JUDGEMENTS)  # what came of blind tests, the latest last
 
     @model_validator(mode="after")
     def _check_bounds(self) -> "Document":

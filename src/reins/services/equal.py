@@ -33,29 +33,42 @@ class Equal:
         check = self._newest.check(f"{desk}/equal", number)
         document = document_of(self._house, session_id)
         ways = ways_of(document, strip_id, processor_id)
-        lufs = {name: self.measure(heard, strip_id, check) for name, heard in ways.items()}
+        lufs = {name: self.measure(heard_by(document, strip_id, way), strip_id, check) for name, way in ways.items()}
         return {"number": number, "lufs": {k: None if v is None else round(v, 2) for k, v in lufs.items()}}
 
-    def measure(self, document: Document, strip_id: str, check: Callable[[], None] = lambda: None) -> float | None:
-        """Loudness of what a strip puts out in a document as it is heard, over the loop or all of it."""
+    def measure(
+        self, document: Document, strip_id: str, check: Callable[[], None] = lambda: None, *, gain_db: float = 0.0
+    ) -> float | None:
+        """Loudness of what a strip puts out in a document as it is heard, over the loop or all of it, made so much
+        louder.
+        """
         book, place = self._house.loudness, signature(document, strip_id)
+        place = f"{gain_db} {place}" if gain_db else place
         known = book.get(place)
         if known is None:
             sound, _ = self._sounds.source(document, strip_id, check)
             keys, _ = self._sounds.keys(document, strip_id, check)
             strip = document.strip(strip_id)
             trial = Trial(sound, strip.chain, keys, document.beat, strip.reins, strip)
-            known = loudness(trial, *span_of(document, sound.facts.frames), check)
+            known = loudness(trial, *span_of(document, sound.facts.frames), check, gain_db=gain_db)
             book.note(place, known)
         return known
 
 
-def ways_of(document: Document, strip_id: str, processor_id: str | None) -> dict[str, Document]:
-    """The document in each way a strip of it can be heard, by name."""
+def heard_by(document: Document, strip_id: str, way: Otherwise) -> Document:
+    """A document with a strip as it is heard in a way."""
+    strip: Any = document.strip(strip_id)
+    heard: Any = way.of(strip_id, strip)
+    return document.placed(strip_id, heard)
+
+
+def ways_of(document: Document, strip_id: str, processor_id: str | None) -> dict[str, Otherwise]:
+    """Each way a strip can be heard, by name."""
     strip: Any = document.strip(strip_id)
     here = frozenset({(strip_id, processor_id or "")})
     ways = {"result": Otherwise(), "without chain": Otherwise(passed=frozenset({(strip_id, "")}))}
     if any(entry.id == processor_id and entry.on for entry in strip.chain):
         ways |= {"without": Otherwise(passed=here), "overdone": Otherwise(overdone=here)}
-    ways |= {f"draft {number}": Otherwise(drafts={strip_id: int(number)}) for number in sorted(strip.drafts, key=int)}
-    return {name: document.placed(strip_id, way.of(strip_id, strip)) for name, way in ways.items()}
+    return ways | {
+        f"draft {number}": Otherwise(drafts={strip_id: int(number)}) for number in sorted(strip.drafts, key=int)
+    }

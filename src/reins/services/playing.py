@@ -9,6 +9,7 @@ import queue
 import struct
 import threading
 import time
+from dataclasses import replace
 from typing import Any, Protocol
 
 import numpy as np
@@ -21,13 +22,15 @@ from reins.core.engine.mixer import BLOCK_FRAMES
 from reins.core.engine.watching import Sight, Watched
 from reins.core.measure.meters import MasterReading
 from reins.core.moves.spans import prepare_moved
-from reins.core.otherwise import Laid, read_otherwise
+from reins.core.otherwise import Laid, Otherwise, read_otherwise
 from reins.core.processors.making import prepare
 from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
 from reins.core.takes import Take
+from reins.core.trials.blind import Side
 from reins.core.trials.matching import MOST_GAIN_DB
 from reins.errors import InputError, ReinsError
 from reins.services.admission import Admission
+from reins.services.blinds import Blinds, ByItself, Under, untold
 from reins.services.editing import document_of
 from reins.services.house import House
 
@@ -52,8 +55,11 @@ class Out(Protocol):
 class DeskPlayer:
     """Runs a LiveClock in a thread: commands go in through a queue, blocks and messages come out through `out`."""
 
-    def __init__(self, house: House, session_id: str, out: Out, admission: Admission) -> None:
-        self._house, self._out, self._admission = house, out, admission
+    def __init__(self, house: House, session_id: str, out: Out, admission: Admission, blinds: Blinds) -> None:
+        self._house, self._out, self._admission, self._blinds = house, out, admission, blinds
+        self._under: Under | None = None  # the blind test that is on
+        self._by_itself: ByItself | None = None  # where that goes over by itself
+        self._turn = 0
         self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
         self._lates, self._load = 0, 0.0
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
@@ -100,11 +106,33 @@ class DeskPlayer:
                 self._trial = PutSend(kind="put_send", **place).apply(self._trial)[0]
             elif kind == "otherwise":
                 self._laid.set(read_otherwise(message))
+            elif kind == "blind":
+                self._hear_blind(message)
             else:
                 return message
             return self._given("kept" if kind == "kept" else "tried")
         except Exception as error:  # is said by the player, in its turn
             return {"type": "refused", "error": error}
+
+    def _hear_blind(self, message: dict[str, Any]) -> None:
+        """Hear one side of a blind test, or, with none, all as it is. Whatever side it is, the same work is done."""
+        test = message.get("test")
+        if test is None:
+            self._under = self._by_itself = None
+            self._laid.set(Otherwise())
+            return
+        under = self._blinds.under(str(test))
+        if under.blind.kind == "by_itself":
+            self._by_itself = ByItself(under, self._trial.sample_rate)
+            side = self._by_itself.side
+        else:
+            side = under.blind.heard(str(message.get("hear")))
+        self._under = under
+        self._go_over(under, side)
+
+    def _go_over(self, under: Under, side: Side) -> None:
+        self._turn += 1
+        self._laid.set(replace(under.ways[side], turn=self._turn))
 
     def _given(self, kind: str) -> dict[str, Any]:
         """What is to be heard, as a command of the house."""
@@ -166,18 +194,24 @@ class DeskPlayer:
         """Give what is due; new commands come first."""
         while self._commands.empty():
             began = time.thread_time()
+            if self._by_itself is not None and self._clock.playing and self._by_itself.due():
+                with self._reading:
+                    self._go_over(self._by_itself.under, self._by_itself.side)
+                    self._change(self._given("tried")["document"])
             block = self._clock.next_block(busy=self._admission.busy)
             if block is None:
                 break
             self._keep_count(time.thread_time() - began, block)
             self._out(HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes())
-            self._say(_meters(block))
+            if self._by_itself is not None:
+                self._by_itself.gave(block.samples.shape[0])
+            self._say(_meters(block) if self._under is None else untold(block.stream, block.session_frame))
             self._tell(self._clock.failures())
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
             self._admission.end(self)
             last = self._clock.last_reading()
-            master = {} if last is None else {"master": _master(last)}
+            master = {} if last is None or self._under is not None else {"master": _master(last)}
             self._say({"type": "ended", "stream": self._clock.stream, **master})
 
     def _keep_count(self, worked_s: float, block: LiveBlock) -> None:
@@ -215,6 +249,8 @@ class DeskPlayer:
 
     def _start(self, frame: int) -> None:
         self._waits_at, self._lates, self._load = None, 0, 0.0
+        if self._by_itself is not None:
+            self._by_itself.begins()
         self._say({"type": "started", "stream": self._clock.play(frame), "frame": frame})
 
     def _wait(self, frame: int) -> None:
@@ -261,6 +297,12 @@ class DeskPlayer:
         if processor_id is not None and of is None:
             raise InputError("A processor is heard of one strip: say whose it is.")
         self._clock.listen(Listening(what, of, processor_id, gain_db, band if what in ("key", "band") else ""))
+
+    def _on_mark(self, message: dict[str, Any]) -> None:
+        """The listener has heard it go over, when so many frames of the stream had been played."""
+        if self._by_itself is None:
+            raise InputError("Nothing goes over by itself now: there is nothing to mark.")
+        self._by_itself.marked(int(message["frames"]))
 
     def _on_watch(self, message: dict[str, Any]) -> None:
         """What is looked at: where its processors stand and spectra of now are told with the meters."""

@@ -20,6 +20,7 @@ from reins import errors
 from reins.core.limits import MAX_UPLOAD_BYTES
 from reins.services.admission import Admission
 from reins.services.aims import Aims
+from reins.services.blinds import Blinds
 from reins.services.equal import Equal
 from reins.services.fitting import Fitting
 from reins.services.frequencies import Frequencies
@@ -87,6 +88,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.frequencies = Frequencies(house, sounds)
     app.state.aims = Aims(house, sounds)
     app.state.equal = Equal(house, sounds)
+    app.state.blinds = Blinds(house, app.state.equal)
     app.state.fitting = Fitting(house, sounds)
     app.state.spreads = Spreads(house, sounds, app.state.fitting)
     app.state.rein_views = ReinViews(house, sounds)

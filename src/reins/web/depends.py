@@ -5,6 +5,7 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from reins.services.aims import Aims
+from reins.services.blinds import Blinds
 from reins.services.equal import Equal
 from reins.services.fitting import Fitting
 from reins.services.frequencies import Frequencies
@@ -56,6 +57,11 @@ def _spreads(request: Request) -> Spreads:
     return found
 
 
+def _blinds(request: Request) -> Blinds:
+    found: Blinds = request.app.state.blinds
+    return found
+
+
 def _equal(request: Request) -> Equal:
     found: Equal = request.app.state.equal
     return found
@@ -73,6 +79,7 @@ TheFrequencies = Annotated[Frequencies, Depends(_frequencies)]
 TheMatching = Annotated[Matching, Depends(_matching)]
 TheFitting = Annotated[Fitting, Depends(_fitting)]
 TheSpreads = Annotated[Spreads, Depends(_spreads)]
+TheBlinds = Annotated[Blinds, Depends(_blinds)]
 TheEqual = Annotated[Equal, Depends(_equal)]
 TheAims = Annotated[Aims, Depends(_aims)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

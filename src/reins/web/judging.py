@@ -1,6 +1,6 @@
 """JSON routes of judging: what is found in a take, what an aim proposes."""
 
-from typing import Any
+from typing import Any, Literal
 
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.sessions import MAX_FRAME
 from reins.core.trials.spreads import Axis
 from reins.services.editing import compare_drafts
-from reins.web.depends import TheAims, TheEqual, TheHouse, TheSpreads
+from reins.web.depends import TheAims, TheBlinds, TheEqual, TheHouse, TheSpreads
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -105,6 +105,49 @@ class TileBody(BaseModel):
 def tile(session_id: str, strip_id: str, body: TileBody, spreads: TheSpreads) -> dict[str, Any]:
     """What a processor does with other settings over what is in view."""
     return spreads.tile(session_id, strip_id, **body.model_dump())
+
+
+class BlindBody(BaseModel):
+    """Body of a blind test between two ways a strip can be heard; every_s: of one that goes over by itself."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["which", "prefer", "by_itself"]
+    a: str = Field(max_length=40)
+    b: str = Field(max_length=40)
+    processor_id: str | None = None
+    every_s: float = Field(4.0, ge=1, le=60)
+
+
+@router.post("/strips/{strip_id}/blind")
+def begin_blind(session_id: str, strip_id: str, body: BlindBody, blinds: TheBlinds) -> dict[str, Any]:
+    """Begin a blind test, both sides equally loud."""
+    return blinds.begin(session_id, strip_id, **body.model_dump())
+
+
+class AnswerBody(BaseModel):
+    """Body of an answer."""
+
+    model_config = ConfigDict(extra="forbid")
+    answer: str = Field(max_length=20)
+
+
+@router.post("/blind/{test_id}/answers")
+def answer_blind(session_id: str, test_id: str, body: AnswerBody, blinds: TheBlinds) -> dict[str, Any]:
+    """Take an answer; how many there are is all that is told."""
+    return blinds.answer(test_id, body.answer)
+
+
+@router.post("/blind/{test_id}/end")
+def end_blind(session_id: str, test_id: str, blinds: TheBlinds) -> dict[str, Any]:
+    """Tell what came of a blind test, and keep it."""
+    return blinds.end(test_id)
+
+
+@router.delete("/blind/{test_id}")
+def leave_blind(session_id: str, test_id: str, blinds: TheBlinds) -> dict[str, Any]:
+    """Give a blind test up."""
+    blinds.leave(test_id)
+    return {}
 
 
 class WhyBody(BaseModel):

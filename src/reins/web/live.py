@@ -23,7 +23,8 @@ async def live(socket: WebSocket, session_id: str) -> None:
     await socket.accept()
     outbox = Outbox()
     try:
-        player = await asyncio.to_thread(DeskPlayer, house, session_id, outbox, socket.app.state.admission)
+        state = socket.app.state
+        player = await asyncio.to_thread(DeskPlayer, house, session_id, outbox, state.admission, state.blinds)
     except ReinsError as error:
         await socket.send_text(json.dumps({"type": "error", "sentence": str(error)}))
         await socket.close(4404)

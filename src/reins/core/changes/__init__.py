@@ -23,6 +23,7 @@ from reins.core.changes.chains import (
     UseDraft,
 )
 from reins.core.changes.impulses import AddImpulse, RemoveImpulse
+from reins.core.changes.judging import KeepJudgement
 from reins.core.changes.marks import CorrectMark
 from reins.core.changes.pairs import AddPair, PartProcessors
 from reins.core.changes.reins import PutRein, RemoveRein
@@ -42,7 +43,19 @@ from reins.core.sessions import Document, Loop, Name
 from reins.core.settings.models import MisfitError, Strict
 from reins.errors import SettingsError
 
-__all__ = ["AddImpulse", "AddTrack", "Change", "PutRein", "SetProcessor", "SetSession", "SetStrip", "parse_change"]
+__all__ = [
+    "AddImpulse",
+    "AddProcessor",
+    "AddTrack",
+    "Change",
+    "KeepJudgement",
+    "PutRein",
+    "SetProcessor",
+    "SetSession",
+    "SetStrip",
+    "StartFrom",
+    "parse_change",
+]
 
 
 class SetSession(Strict):
@@ -69,7 +82,7 @@ Change = Annotated[
     SetProcessor | AddProcessor | AddPair | PartProcessors | RemoveProcessor | DuplicateProcessor | MoveProcessor
     | UseDraft | CopyDraft | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack
     | AddBus | RemoveBus | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein
-    | AddImpulse | RemoveImpulse | CorrectMark | SetSession,
+    | AddImpulse | RemoveImpulse | CorrectMark | KeepJudgement | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

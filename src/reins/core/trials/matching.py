@@ -15,6 +15,7 @@ from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.core.time import Stream
 from reins.core.trials.running import Trial
+from reins.core.units import db_to_lin
 from reins.errors import ConflictError
 
 Array = npt.NDArray[np.float64]
@@ -88,10 +89,12 @@ def match_makeup(trial: Trial, processor_id: str, start: int, end: int, check: C
     return round(makeup_db, 1)
 
 
-def loudness(trial: Trial, start: int, end: int, check: Callable[[], None]) -> float | None:
-    """Integrated loudness in LUFS of what a trial makes from frame start to end; None where all is too quiet."""
+def loudness(trial: Trial, start: int, end: int, check: Callable[[], None], *, gain_db: float = 0.0) -> float | None:
+    """Integrated loudness in LUFS of what a trial makes from frame start to end, made so much louder; None where all is
+    too quiet.
+    """
     meter = LoudnessMeter(sample_rate=trial.sound.facts.sample_rate)
     for block, _ in trial.run(start, end - start, block_frames=RENDER_FRAMES):
         check()
-        meter.feed(block)
+        meter.feed(block if gain_db == 0.0 else block * db_to_lin(gain_db))
     return meter.integrated_lufs()
