@@ -10,7 +10,9 @@ from reins.core.routing import key_names
 from reins.core.sessions import Document
 from reins.core.trials.aims import Aim, Work, aim_called
 from reins.core.trials.running import Trial
+from reins.core.trials.spans import measure_span
 from reins.core.trials.why import why_here
+from reins.core.trials.worst import worst_places
 from reins.errors import ConflictError, NotFoundError
 from reins.services.aiming import proposed, told
 from reins.services.editing import document_of
@@ -73,6 +75,14 @@ class Aims:
         entries = ending_with(document.strip(strip_id).chain, processor_id)
         trial = self._trial(document, strip_id, entries, check)
         return {"number": number, **why_here(trial, processor_id, round(at_s * document.sample_rate))}
+
+    def worst(self, session_id: str, strip_id: str, *, desk: str, number: int, processor_id: str) -> dict[str, Any]:
+        """The worst places of a processor over the whole, by kind, the worst first."""
+        check = self._newest.check(f"{desk}/worst", number)
+        document = document_of(self._house, session_id)
+        trial = self._trial(document, strip_id, ending_with(document.strip(strip_id).chain, processor_id), check)
+        span = measure_span(trial, processor_id, 0, trial.sound.facts.frames, check)
+        return {"number": number, "places": [vars(one) for one in worst_places(span, document.sample_rate)]}
 
     def trace(self, session_id: str, strip_id: str, processor_id: str, path: Path) -> str:
         """Write each moving gain of a processor, a row a millisecond, as CSV; returns a name for the file."""

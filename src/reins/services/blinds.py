@@ -160,7 +160,9 @@ class ByItself:
 
 def untold(stream: int, frame: int) -> dict[str, Any]:
     """Meters that tell nothing."""
-    nothing: dict[str, Any] = {name: {} for name in ("strips", "gains", "points", "bands", "moved", "spectra")}
+    nothing: dict[str, Any] = {
+        name: {} for name in ("strips", "gains", "points", "bands", "moved", "spectra", "louder_lu")
+    }
     return {
         "type": "meters",
         "stream": stream,

@@ -166,6 +166,21 @@ def why(session_id: str, strip_id: str, body: WhyBody, aims: TheAims) -> dict[st
     return aims.why(session_id, strip_id, **body.model_dump())
 
 
+class WorstBody(BaseModel):
+    """Body of a question where a processor is at its worst."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    processor_id: str
+
+
+@router.post("/strips/{strip_id}/worst")
+def worst(session_id: str, strip_id: str, body: WorstBody, aims: TheAims) -> dict[str, Any]:
+    """Where a processor moves furthest, longest, and changes its mind most."""
+    return aims.worst(session_id, strip_id, **body.model_dump())
+
+
 @router.get("/strips/{strip_id}/drafts/{one}/against/{other}")
 def drafts_compared(session_id: str, strip_id: str, one: int, other: int, house: TheHouse) -> dict[str, Any]:
     """What differs from one draft of a strip's chain to another, setting by setting, in words."""

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
 from reins.core.measure.span import IN_CHARGE
@@ -13,6 +14,7 @@ from reins.core.processors import PROCESSORS
 from reins.core.processors.making import response_db
 
 Array = npt.NDArray[np.float64]
+SHORT_TERM_TENTHS, LEAST_TENTHS, QUIET_LUFS = 30, 4, -70.0
 READINGS_PER_S = 30  # of spectra and of the curve of now
 
 
@@ -35,7 +37,7 @@ class Sight:
     by name and how much it changes each of POINTS_HZ now, in dB; spectra (source, result, key, beside) in dB there.
     Curve and spectra come as often as READINGS_PER_S. in_charge: the number of the one of its detectors that is, 0 for
     nobody, where it has several. moved: what reins move of the strip, as they name it, and its
-    value.
+    value. louder_lu: by processor how much louder what leaves it is than what comes, over the last three seconds.
     """
 
     points: dict[str, tuple[float, float]]
@@ -44,6 +46,29 @@ class Sight:
     spectra: dict[str, Array]
     moved: dict[str, float] = field(default_factory=dict)
     in_charge: int = 0
+    louder_lu: dict[str, float] = field(default_factory=dict)
+
+
+class Louder:
+    """How much louder what leaves a processor is than what comes to it: short-term loudness (EBU Tech 3341), at first
+    of less than three seconds. What is late within the processor is not lined up: of three seconds it is nothing.
+    """
+
+    def __init__(self, sample_rate: int) -> None:
+        self._meters = [LoudnessMeter(sample_rate=sample_rate) for _ in range(2)]
+        self._tenths, self._rate = 0.0, sample_rate
+
+    def feed(self, before: Array, after: Array) -> float | None:
+        """Take in a block; in LU, None while there is too little to compare."""
+        self._tenths += 10.0 * before.shape[1] / self._rate
+        steps = min(SHORT_TERM_TENTHS, int(self._tenths))
+        loudness = []
+        for meter, sound in zip(self._meters, (before, after), strict=True):
+            meter.feed(np.ascontiguousarray(sound))
+            lufs = meter.latest_lufs(steps) if steps >= LEAST_TENTHS else None
+            loudness.append(-np.inf if lufs is None else lufs)
+        come, gone = loudness
+        return gone - come if min(come, gone) > QUIET_LUFS else None
 
 
 class Watcher:
@@ -53,11 +78,14 @@ class Watcher:
         self._rate = sample_rate
         self._watched = Watched()
         self._spectra: dict[str, SpectrumOfNow] = {}
+        self._loud: dict[str, Louder] = {}
         self._since_frames = 0.0
 
     def watch(self, watched: Watched) -> None:
         """Look at something else from now on."""
         if watched != self._watched:
+            if watched.strip_id != self._watched.strip_id:
+                self._loud = {}
             self._watched, self._spectra = watched, {}
 
     def look(self, mixer: Mixer) -> Sight:
@@ -70,7 +98,20 @@ class Watcher:
         due = watched.spectra and self._due(player.plain.shape[1])
         bands, curve, in_charge = self._processor(chain, due)
         spectra = self._spectra_of(mixer, due) if watched.spectra else {}
-        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now(), in_charge)
+        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now(), in_charge, self._louder_lu(chain))
+
+    def _louder_lu(self, chain: Chain) -> dict[str, float]:
+        """Take in the block of every processor that is on."""
+        told: dict[str, float] = {}
+        for entry in chain.entries:
+            around = chain.around(entry.id) if entry.on else None
+            if around is not None:
+                louder = self._loud.setdefault(entry.id, Louder(self._rate))
+                lu = louder.feed(around.before, around.after)
+                if lu is not None:
+                    told[entry.id] = lu
+        self._loud = {k: louder for k, louder in self._loud.items() if any(k == e.id for e in chain.entries)}
+        return told
 
     def _processor(self, chain: Chain, due: bool) -> tuple[dict[str, float], Array | None, int]:
         """Gains and, when due, curve of the processor on the bench, the curve only of one that works by frequency; and
