@@ -60,6 +60,7 @@ class DeskPlayer:
         self._under: Under | None = None  # the blind test that is on
         self._by_itself: ByItself | None = None  # where that goes over by itself
         self._turn = 0
+        self._session_id = session_id
         self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
         self._lates, self._load = 0, 0.0
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
@@ -104,6 +105,8 @@ class DeskPlayer:
             elif kind == "try_send":
                 place = {k: message[k] for k in ("strip_id", "bus", "level_db")}
                 self._trial = PutSend(kind="put_send", **place).apply(self._trial)[0]
+            elif kind == "untried":
+                self._trial = document_of(self._house, self._session_id)
             elif kind == "otherwise":
                 self._laid.set(read_otherwise(message))
             elif kind == "blind":

@@ -13,7 +13,7 @@ from reins.core.changes import SetProcessor
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.levels import Level, measure_source
 from reins.core.measure.span import Span
-from reins.core.measure.tap import quietest_tenth_db
+from reins.core.measure.tap import Tap, quietest_tenth_db
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import driven_db
 from reins.core.processors.oversampling import offer
@@ -76,6 +76,7 @@ class Previews:
             "ribbon": _ribbon(span, start, frames, columns),
         }
         answer |= {"source": _level(source), "result": _level(span.result), "histogram": _histogram(span)}
+        answer |= {"before": _tapped(span.before), "after": _tapped(span.after)}
         answer |= _where_it_acts(span, start, frames, columns)
         answer |= _over_all(span, sound) if whole else {}
         for entry in chain:
@@ -141,7 +142,6 @@ def _over_all(span: Span, sound: Sound) -> dict[str, Any]:
     peaks = span.before.peaks if span.before else sound.peak_columns(span.start, span.frames, span.peaks.size)
     quiet = [quietest_tenth_db(row) for row in (peaks, span.after.peaks if span.after else span.peaks)]
     return {
-        "before": span.before and _level(span.before.level()), "after": span.after and _level(span.after.level()),
         "steady_db": span.steady_db(), "quietest_db": quiet,
         "before_levels": span.before and histogram_of(span.before.peaks),
     }  # fmt: skip
@@ -206,6 +206,10 @@ def _with_bars(gate: dict[str, float | None], span: Span, document: Document) ->
 def _db(amplitude: np.ndarray) -> list[float]:
     rounded: list[float] = np.round(20.0 * np.log10(np.maximum(amplitude, 1e-6)), 2).tolist()
     return rounded
+
+
+def _tapped(tap: Tap | None) -> dict[str, float | None] | None:
+    return None if tap is None else _level(tap.level())
 
 
 def _level(level: Level) -> dict[str, float | None]:

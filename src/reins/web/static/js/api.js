@@ -65,6 +65,15 @@ export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, bod
 export const marks = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/marks`, body, signal);
 export const why = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/why`, body);
 export const draftsCompared = (id, strip, one, other) => request(`/api/sessions/${id}/strips/${strip}/drafts/${one}/against/${other}`);
+export const equal = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/equal`, body);
+export const spread = (id, strip, processor, body) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/spread`, body);
+export const points = (id, strip, processor) => request(`/api/sessions/${id}/strips/${strip}/processors/${processor}/points`);
+export const tile = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/tile`, body, signal);
+export const worst = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/worst`, body);
+export const beginBlind = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/blind`, body);
+export const answerBlind = (id, test, answer) => post(`/api/sessions/${id}/blind/${test}/answers`, { answer });
+export const endBlind = (id, test) => post(`/api/sessions/${id}/blind/${test}/end`, {});
+export const leaveBlind = (id, test) => request(`/api/sessions/${id}/blind/${test}`, { method: "DELETE" });
 export const aim = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/aim`, body, signal);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);

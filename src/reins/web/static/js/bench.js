@@ -19,7 +19,7 @@ const LEAST_PX = 36;
 export class Bench {
   /**
    * @param {HTMLElement} root
-   * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, match: () => void, tempo: () => number, sources: () => string[][],
+   * @param {{attempt: (name: string, value: any) => void, keep: (name: string, value: any) => void, match: () => void, follow: () => void, tempo: () => number, sources: () => string[][],
    *   recordings: () => string[][], bringInRecording: (file: File) => void, removeRecording: (id: string) => void, threshold: () => number | null, keyCurves: object[], useKeyCurve: (curve: any, names: string[]) => void, latchKey: () => void, keyInHand: (inHand: boolean) => void, rein: (name: string) => void}} to
    */
   constructor(root, to) {
@@ -34,6 +34,7 @@ export class Bench {
     this.controls = new Map();
     this.answer = this.levels = this.now = null;
     this.views = [];
+    this.follows = false;
     document.addEventListener("pointerdown", ({ target }) => { // a click beside it closes what has opened
       if (this.openFilter?.open && !this.openFilter.contains(target)) this.openFilter.open = false;
     });
@@ -113,9 +114,23 @@ export class Bench {
       const match = element("button", "text-button control-match", { type: "button", "data-help": "Sets it so that result and source are equally loud, over the loop or everything.", "data-do": "match-makeup" });
       match.textContent = "match";
       match.addEventListener("click", () => this.to.match());
-      control.root.querySelector(".control-label").append(" ", match);
+      control.root.querySelector(".control-label").append(" ", match, " ", this.followSwitch());
     }
     return control;
+  }
+
+  /** Whether makeup goes with other settings while they move. */
+  followSwitch() {
+    const follow = element("button", "control-follow", { type: "button", "aria-label": "Makeup follows", "aria-pressed": String(this.follows), "data-help": "Follows: while other settings move, it goes with them, so that result and source stay equally loud.", "data-do": "follow-makeup" });
+    follow.textContent = "⇅";
+    follow.addEventListener("click", () => this.to.follow());
+    this.followButton = follow;
+    return follow;
+  }
+  /** @param {boolean} on */
+  showFollowing(on) {
+    this.follows = on;
+    this.followButton?.setAttribute("aria-pressed", String(on));
   }
 
   /** Show a processor's settings. */

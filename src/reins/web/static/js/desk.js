@@ -4,7 +4,7 @@
 import * as api from "./api.js";
 import { Bench } from "./bench.js";
 import { NumberControl } from "./control.js";
-import { holdKeys, keyHandler, SHORTCUTS } from "./keys.js";
+import { holdKeys, keyHandler, placeKeys, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Overview } from "./overview.js";
 import { Previewer } from "./previewer.js";
@@ -23,7 +23,7 @@ const PATIENCE_MS = 120;
 const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
-  "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why",
+  "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why", "tiles",
 ];
 
 /** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
@@ -78,9 +78,9 @@ const shown = (kit, state, data) => ({
   get redoTitle() { return this.canRedo ? `Redo: ${this.session.redo}` : "Nothing to redo"; },
   get empty() { return this.document.order.length === 0; },
   get keptText() { return this.lost ? "connection lost" : `Kept · step ${this.session.step}`; },
-  get workLooks() { return { ...this.room.roomy, ...this.aiming.looks }; },
+  get workLooks() { return { ...this.room.roomy, ...this.aiming.looks, ...(this.spreading.proposes ? { "is-proposing": true } : {}) }; },
   get takeNote() {
-    if (this.aiming.looks["is-proposing"]) return "as proposed; not kept";
+    if (this.aiming.looks["is-proposing"] || this.spreading.proposes) return "as proposed; not kept";
     if (!this.hasTake && !this.isTrack) return "nothing comes here yet: no track with a take leads to it";
     if (!this.isTrack) return this.isBus ? "all that goes into this bus" : "the whole mix";
     const take = this.session.takes[this.strip.take_id];
@@ -132,6 +132,7 @@ const shown = (kit, state, data) => ({
       attempt: (name, value) => state.trying.attempt(name, value),
       keep: (name, value) => state.trying.keepSetting(name, value),
       match: () => state.hearing.matchMakeup(),
+      follow: () => state.hearing.toggleFollowing(),
       sources: () => state.editing.keySources(),
       recordings: () => Object.entries(this.document.impulses),
       bringInRecording: (file) => state.files.bringInImpulse(file),
@@ -168,11 +169,13 @@ const shown = (kit, state, data) => ({
     state.reins.beginReins();
     state.frequencies.beginFrequencies();
     state.room.beginRoom();
+    window.addEventListener("keydown", placeKeys(this), true);
     window.addEventListener("keydown", keyHandler(this));
     holdKeys(this);
     window.addEventListener("themechange", () => {
       kit.mapper.forget();
       for (const part of [kit.view, kit.bench, kit.overview, kit.spectrum, kit.reins]) part.paint();
+      state.spreading.paintAll();
       kit.table.draw();
       state.frequencies.paintTakeMap();
     });
@@ -206,6 +209,7 @@ const shown = (kit, state, data) => ({
       this.lost = false;
       kit.told = null;
       state.hearing.tellListening();
+      state.otherwise.tell(true);
       state.keeping.refresh();
     });
   },
@@ -281,6 +285,7 @@ const shown = (kit, state, data) => ({
     kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
     this.offer = answer.offer ?? "";
+    state.hearing.follow(answer);
     state.frequencies.drawFrequencies(answer);
   },
 

@@ -26,25 +26,39 @@ export const SHORTCUTS = [
   ["on a band's peg: arrows", "frequency and gain, Page keys or wheel its Q"],
   ["Alt+drag", "a peg's reach"],
   ["H kept down", "the chosen band, or what is watched, alone"],
+  ["O kept down", "the chosen processor overdone: twice what it takes or gives, in dB"],
+  ["Y", "the chosen processor comes and goes by itself"],
+  ["N, Shift+N", "the next worst place, the one before"],
+  ["in a spread: arrows, 1 to 9, 0", "hear a tile; what is there; Enter keeps, Escape leaves"],
+  ["in a blind test: 1 2 3, ← →", "hear A, B, X or first, second; answer; Enter ends, Escape gives up"],
 ];
 
 const typing = (event) => Boolean(event.target.closest?.("input, select, textarea, dialog[open]"));
 
 /** What is heard only while its key is down. @param {object} desk */
 export function holdKeys(desk) {
-  let down = false;
+  const held = { h: (down) => desk.frequencies.hearChosen(down), o: (down) => desk.otherwise.overdo(down) };
+  let down = "";
   const letGo = () => {
-    if (down) desk.frequencies.hearChosen(false);
-    down = false;
+    if (down) held[down](false);
+    down = "";
   };
   window.addEventListener("keydown", (event) => {
-    if (event.key.toLowerCase() !== "h" || event.repeat || event.ctrlKey || event.metaKey || event.altKey || typing(event)) return;
-    down = true;
-    desk.frequencies.hearChosen(true);
+    const key = event.key.toLowerCase();
+    if (!(key in held) || down || event.repeat || event.ctrlKey || event.metaKey || event.altKey || typing(event) || desk.blinding.test) return;
+    down = key;
+    held[key](true);
   });
-  window.addEventListener("keyup", (event) => event.key.toLowerCase() === "h" && letGo());
+  window.addEventListener("keyup", (event) => event.key.toLowerCase() === down && letGo());
   window.addEventListener("blur", letGo); // a key let go elsewhere is not told
 }
+
+/** The keys of a place that is open go before all others, the take's own among them. @param {object} desk */
+export const placeKeys = (desk) => (event) => {
+  if (typing(event) || ![desk.blinding, desk.spreading].some((place) => place.key(event))) return;
+  event.preventDefault();
+  event.stopPropagation();
+};
 
 /** @param {object} desk @returns {(event: KeyboardEvent) => void} */
 export function keyHandler(desk) {
@@ -62,6 +76,9 @@ export function keyHandler(desk) {
     "]": () => desk.transport.neighbourProcessor(1),
     ",": () => desk.transport.neighbourTrack(-1),
     ".": () => desk.transport.neighbourTrack(1),
+    y: () => desk.otherwise.toggleTurns(),
+    n: () => desk.asking.nextWorst(1),
+    N: () => desk.asking.nextWorst(-1),
     w: () => desk.asking.here(),
     t: () => desk.transport.tap(),
     v: () => desk.room.swap(),

@@ -166,6 +166,11 @@ export class Live extends EventTarget {
     this.tell("problem", sentence);
   }
 
+  /** Frames of the stream that have been heard by now. */
+  heardFrames() {
+    return this.played + Math.min((performance.now() - this.reportedAt) / 1000, 0.05) * this.sampleRate;
+  }
+
   /** Whether little sound is ahead: less than 50 ms. */
   short() {
     return this.playing && this.ahead < this.sampleRate / 20;

@@ -4,6 +4,8 @@
 import { blank, db, palette, stroke, write } from "./paper.js";
 
 const TONE_WIDTH = 84;
+const TILE_DB = 60;
+const TILE_HELD_DB = 18;
 
 /**
  * @param {HTMLCanvasElement} canvas
@@ -105,6 +107,25 @@ export function paintHistogram(canvas, shares) {
   });
   write(ink, colours.muted, "−0.5", 0, height - 7);
   write(ink, colours.muted, `${db((-count / 2).toFixed(0))} dB`, width, height - 7, "right");
+}
+
+/** One result of a spread: level of what comes out, and what is held hanging over it.
+ * @param {HTMLCanvasElement} canvas @param {{result_db: number[], held_db: number[], let_db: number[]}} tile */
+export function paintTile(canvas, tile) {
+  const { ink, width, height } = blank(canvas);
+  const colours = palette();
+  const wide = width / tile.result_db.length;
+  const fill = (colour, top, tall) => {
+    ink.fillStyle = colour;
+    ink.fillRect(top[0], top[1], Math.max(wide, 0.6), tall);
+  };
+  tile.result_db.forEach((level, index) => {
+    const tall = Math.max(0, (level + TILE_DB) / TILE_DB) * height;
+    fill(colours["source-pale"], [index * wide, height - tall], tall);
+  });
+  const deep = (gain) => Math.min(Math.abs(gain) / TILE_HELD_DB, 1) * height * 0.6;
+  tile.held_db.forEach((gain, index) => gain < -0.05 && fill(colours.held, [index * wide, 0], deep(gain)));
+  tile.let_db.forEach((gain, index) => gain > 0.05 && fill(colours.let, [index * wide, height - deep(gain)], deep(gain)));
 }
 
 /** What one band did over the part in view: held hangs from the middle, let stands on it. */

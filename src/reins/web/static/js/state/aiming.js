@@ -124,7 +124,10 @@ export const aiming = (kit, state, data) => ({
   drop() {
     kit.aimNumber = (kit.aimNumber ?? 0) + 1;
     if (this.proposal && !this.rides && state.desk.processor) this.hear(false);
-    kit.attempted = this.proposal ? {} : kit.attempted;
+    if (this.proposal) {
+      kit.attempted = {};
+      kit.live.send({ type: "untried" });
+    }
     Object.assign(this, { proposal: null, refused: "", busy: false });
   },
   leave() {

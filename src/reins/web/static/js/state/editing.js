@@ -86,7 +86,7 @@ export const editing = (kit, state, data) => ({
     this.adding = false;
     const id = newId();
     state.desk.processorId = id;
-    await this.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id });
+    await this.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, lay: true });
     state.desk.selectProcessor(id);
   },
   /** Two processors that work together, in one step; the first is chosen. */

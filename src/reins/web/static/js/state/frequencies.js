@@ -117,6 +117,9 @@ export const frequencies = (kit, state, data) => ({
   /** Another strip or processor is on the bench. */
   changeBench() {
     state.aiming.changeBench();
+    state.spreading.changeBench();
+    state.otherwise.changeBench();
+    state.asking.close();
     state.asking.close();
     kit.chosen = [];
     kit.spectrum.chosen = [];

@@ -3,6 +3,8 @@
 
 import * as api from "../api.js";
 
+const NEAR_LU = 0.15; // as near as a picture of what is in view can tell
+
 /**
  * @param {import("./states.js").Kit} kit
  * @param {import("./states.js").States} state
@@ -70,12 +72,21 @@ export const hearing = (kit, state) => ({
   changeMatching() {
     this.matching = !this.matching;
     this.gains = null;
+    state.otherwise.goals = {};
     this.tellListening();
+    state.otherwise.tell();
     this.askMatching();
+  },
+  /** In a blind test only results are heard, and all as loud. @param {string} stripId */
+  forBlind(stripId) {
+    this.listen = "result";
+    kit.told = null;
+    kit.live.listen({ what: "result", of: this.reaches === "mix" ? null : stripId, processor_id: null, gain_db: 0 });
   },
   /** Measure anew, in the background; the newest question wins. */
   async askMatching() {
     if (!this.matching || state.desk.empty) return;
+    state.otherwise.askEqual();
     const number = ++this.matchNumber;
     const body = { desk: kit.previews.desk, number, of: this.reaches === "mix" ? null : state.desk.stripId, processor_id: this.reaches === "processor" ? state.desk.processorId : null };
     try {
@@ -87,6 +98,30 @@ export const hearing = (kit, state) => ({
       if (!(error instanceof api.ApiError)) throw error;
       if (error.status !== 409) state.keeping.complain(error.message);
     }
+  },
+  following: false, // makeup follows, while other settings move, so that result and source stay equally loud
+  get makeup() { return ["makeup_db", "output_db"].find((name) => name in (state.desk.processor?.settings ?? {})); },
+  toggleFollowing() {
+    this.following = !this.following;
+    kit.bench.showFollowing(this.following);
+    if (this.following) this.matchMakeup();
+  },
+  /** A picture of what is tried has come: makeup makes up for what it lost. */
+  follow(answer) {
+    const name = this.makeup;
+    if (!this.following || !name || !Object.keys(kit.attempted).some((tried) => tried !== name)) return;
+    const [come, gone] = [(answer.before ?? answer.source).integrated_lufs, (answer.after ?? answer.result).integrated_lufs];
+    if (come === null || gone === null || Math.abs(come - gone) < NEAR_LU) return;
+    const now = kit.attempted[name] ?? state.desk.processor.settings[name];
+    const to = Math.round(10 * Math.min(24, Math.max(-24, now + come - gone))) / 10;
+    if (to === now) return;
+    state.trying.attempt(name, to);
+    kit.bench.controls.get(name)?.set(to);
+  },
+  /** What is kept with settings that were moved while makeup followed. */
+  followed(values) {
+    const name = this.makeup;
+    return this.following && name && !(name in values) && name in kit.attempted ? { ...values, [name]: kit.attempted[name] } : values;
   },
   async matchMakeup() {
     await state.keeping.send(() => api.matchMakeup(state.desk.session.id, state.desk.stripId, state.desk.processorId));

@@ -40,9 +40,10 @@ export const room = (kit, state) => ({
 
   get roomy() { return { "is-whole": this.whole && !state.desk.empty, "is-swapped": this.isSwapped, [`is-${this.heightKind}-work`]: true }; },
   /** Without a take there is nothing to swap with. */
-  get isSwapped() { return this.swapped && !state.desk.empty && !state.reins.rein; },
+  get isSwapped() { return this.swapped && !state.desk.empty && !state.reins.rein && !state.spreading.open && !state.blinding.open; },
   /** A spectrum with bands is worked on: it gets more of the height, unless it stands above; beside the map less. */
   get heightKind() {
+    if (state.spreading.open || state.blinding.open) return "plain";
     if (state.reins.rein && state.reins.reinKind !== "beat") return state.reins.reinKind;
     if (state.reins.rein || !state.frequencies.banded || this.isSwapped) return "plain";
     return state.frequencies.mapShown ? "map" : "bands";

@@ -4,32 +4,38 @@
 
 import { aiming } from "./aiming.js";
 import { asking } from "./asking.js";
+import { blinding } from "./blinding.js";
 import { editing } from "./editing.js";
 import { files } from "./files.js";
 import { frequencies } from "./frequencies.js";
 import { hearing } from "./hearing.js";
 import { keeping } from "./keeping.js";
 import { movable } from "./movable.js";
+import { otherwise } from "./otherwise.js";
 import { reins } from "./reins.js";
 import { room } from "./room.js";
+import { spreading } from "./spreading.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, asking, editing, files, frequencies, hearing, keeping, movable, reins, room, transport, trying };
+const MAKERS = { aiming, asking, blinding, editing, files, frequencies, hearing, keeping, movable, otherwise, reins, room, spreading, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
  * @typedef {object} States
  * @property {ReturnType<typeof aiming>} aiming
  * @property {ReturnType<typeof asking>} asking
+ * @property {ReturnType<typeof blinding>} blinding
  * @property {ReturnType<typeof editing>} editing
  * @property {ReturnType<typeof files>} files
  * @property {ReturnType<typeof frequencies>} frequencies
  * @property {ReturnType<typeof hearing>} hearing
  * @property {ReturnType<typeof keeping>} keeping
  * @property {ReturnType<typeof movable>} movable
+ * @property {ReturnType<typeof otherwise>} otherwise
  * @property {ReturnType<typeof reins>} reins
  * @property {ReturnType<typeof room>} room
+ * @property {ReturnType<typeof spreading>} spreading
  * @property {ReturnType<typeof transport>} transport
  * @property {ReturnType<typeof trying>} trying
  * @property {import("../desk.js").Desk & { $refs: Record<string, any>, $nextTick: (act: () => void) => void }} desk

@@ -45,9 +45,7 @@ export const trying = (kit, state) => ({
     kit.previews.ask();
   },
 
-  keepSetting(name, value) {
-    return state.editing.onProcessor("set_processor", state.desk.processor, { settings: { [name]: value } });
-  },
+  keepSetting(name, value) { return this.keepMany({ [name]: value }); },
 
   wish() {
     if (!state.desk.strip || state.desk.empty || !state.desk.hasTake) return null;
@@ -64,8 +62,9 @@ export const trying = (kit, state) => ({
     kit.live.send({ type: "try", strip_id: state.desk.stripId, processor_id: state.desk.processorId, settings: kit.attempted });
     this.afterAttempt(values);
   },
-  keepMany(values) {
-    return state.editing.onProcessor("set_processor", state.desk.processor, { settings: values });
+  async keepMany(values) {
+    if (state.hearing.following) await kit.previews.settled(); // the last of what makes up for it
+    return state.editing.onProcessor("set_processor", state.desk.processor, { settings: state.hearing.followed(values) });
   },
   /** Raw settings of the chosen processor, what is tried laid over them. */
   settingsNow() {
