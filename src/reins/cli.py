@@ -80,12 +80,13 @@ def recall(
 @app.command()
 def aim(
     name: Annotated[
-        str, typer.Argument(metavar="AIM", help="hits, within, ride, open, silence, esses, bands or duck.")
+        str, typer.Argument(metavar="AIM", help="hits, within, ride, open, silence, esses, bands, duck or back.")
     ],
     source: Annotated[Path, typer.Argument(metavar="IN")],
     output: Annotated[Path | None, typer.Option("-o", "--output", metavar="CHAIN.json", help="The chain file.")] = None,
     by: Annotated[float | None, typer.Option("--by", metavar="DB", help="By how much.")] = None,
     within: Annotated[float | None, typer.Option("--within", metavar="DB", help="The spread that may remain.")] = None,
+    beats: Annotated[float | None, typer.Option("--beats", metavar="N", help="Back within; 0: before a hit.")] = None,
     key: Annotated[Path | None, typer.Option("--key", metavar="FILE", help="What it steps back for.")] = None,
     tempo: Annotated[float | None, typer.Option("--tempo", metavar="BPM", help="Found where it is not given.")] = None,
     kind: Annotated[str | None, typer.Option("--type", metavar="PROCESSOR", help="One that serves the aim.")] = None,
@@ -96,7 +97,8 @@ def aim(
 
     with _progress(f"Aiming at {source.name}") as progress:
         found = aim_file(
-            name, source, asked={"by_db": by, "within_db": within}, key=key, tempo_bpm=tempo, kind=kind,
+            name, source, asked={"by_db": by, "within_db": within, "beats": beats}, key=key, tempo_bpm=tempo,
+            kind=kind,
             progress=lambda what, done, total: progress(done, total),
         )  # fmt: skip
     if output is not None:

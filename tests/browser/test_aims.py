@@ -109,7 +109,8 @@ def test_why_here_is_told_beside_the_moment_that_is_asked_for(desk, driver):
     hold = ActionChains(driver).key_down(Keys.ALT)
     hold.move_to_element_with_offset(hand, 0, 20).click().key_up(Keys.ALT).perform()
     told = wait_until(lambda: find(driver, ".why-note").text)
-    assert "The detector heard" in told and "−18.0 dB from which it acts" in told
+    acts_from = f"{desk.settings('Kick')['threshold_db']:.1f} dB from which it acts".replace("-", "−")
+    assert "The detector heard" in told and acts_from in told
     desk.click('.why-note [aria-label="Close"]')
     wait_until(lambda: not find(driver, ".why-note").is_displayed())
     desk.keys("w")

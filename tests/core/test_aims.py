@@ -1,5 +1,6 @@
 """Aims on the demo's takes: what was asked for is got, on quieter and louder ones alike; what cannot be is said."""
 
+import itertools
 import json
 
 import numpy as np
@@ -20,6 +21,7 @@ from reins.demo import drums, strings, voices
 from reins.demo.score import RATE
 from reins.errors import ConflictError, InputError
 from reins.services.aiming import proposed
+from tests.conftest import sound_of
 
 
 @pytest.fixture(scope="module")
@@ -266,3 +268,38 @@ def test_wrong_words_are_a_sentence_and_write_nothing(tmp_path, parts, monkeypat
 
     assert isinstance(run.exception, InputError) and sentence in str(run.exception)
     assert [path.name for path in tmp_path.iterdir()] == ["kick.wav"]
+
+
+def kick_work(kind="compressor", asked=0.0, **settings):
+    sound = sound_of(drums.make_kick()[:, : 20 * RATE])
+    entry = parse_entry({"id": "p", "type": kind, "settings": settings}, "x")
+    return Work(Trial(sound, [entry], beat=Beat(96.0)), Marks.of(sound), asked)
+
+
+@pytest.mark.parametrize("kind", ["compressor", "variable_mu", "limiter"])
+@pytest.mark.parametrize("beats", [0.0, 0.5])
+def test_back_in_time_is_the_slowest_release_that_has_let_go(kind, beats):
+    more = {"ceiling_db": -14} if kind == "limiter" else {"threshold_db": -24}
+    work = kick_work(kind, beats, **more)
+    made = AIMS["back"].propose(work)
+    release = made.figures["release_ms"]
+
+    assert made.reached and made.figures["left_pct"] <= 10.0
+    if release < 0.9 * work.within("release_ms", 1e9):
+        slower = {**made.settings, "release_ms": 1.4 * release}
+        marks = work.marks
+        ends = [b.at_s for _, b in itertools.pairwise(marks.hits)] if not beats else None
+        did = work.run(slower)
+        if ends is not None:
+            held = [-did.highest_db[int(at * marks.frames.per_s) - 1] for at in ends]
+            deep = [-did.lowest_db[int(h.at_s * marks.frames.per_s) :][:8].min() for h in marks.hits[:-1]]
+            assert np.median(np.array(held) / np.maximum(deep, 0.5)) > 0.08
+
+
+def test_what_cannot_be_back_says_so():
+    turned_slow = AIMS["back"].propose(kick_work("fet", input_db=18))  # a kick that rings is a note to it
+    assert not turned_slow.reached and turned_slow.reason.startswith("Not back by the next hit")
+    with pytest.raises(ConflictError, match="holds nothing"):
+        AIMS["back"].propose(kick_work(threshold_db=0))
+    with pytest.raises(ConflictError, match="shorter note"):
+        AIMS["back"].propose(kick_work(asked=8.0, threshold_db=-30))

@@ -42,7 +42,7 @@ def aim_file(
 ) -> dict[str, Any]:  # fmt: skip
     """What an aim proposes for a file: aim, reason, figures, marks, tempo_bpm and chain.
 
-    asked: the number it asks for by its name, by_db or within_db. Raises InputError for what cannot be wanted.
+    asked: the number it asks for by its name, by_db, within_db or beats. Raises InputError for what cannot be wanted.
     """
     aim = aim_called(name)
     wrong = [k for k, value in asked.items() if value is not None and (aim.asks is None or aim.asks.name != k)]
@@ -61,13 +61,13 @@ def aim_file(
             keys[KEY] = _take(key, Path(folder) / "key", take.facts.sample_rate, lambda done, total: None)
         progress("finding", 0, 2)
         marks = Marks.of(take)
+        tempo = tempo_bpm or (marks.tempo.bpm if marks.tempo else None)
         work = Work(
-            Trial(take, [entry], keys, Beat(tempo_bpm or 120.0)), marks, float(number or 0.0),
+            Trial(take, [entry], keys, Beat(tempo or 120.0)), marks, float(number or 0.0),
             Marks.of(keys[KEY]) if keys else None,
         )  # fmt: skip
         progress("trying", 1, 2)
         proposal = proposed(aim, work)
-        tempo = tempo_bpm or (marks.tempo.bpm if marks.tempo else None)
         return {
             "aim": name, "reason": proposal.reason, "figures": proposal.figures | {"reached": proposal.reached},
             "marks": told(marks), "tempo_bpm": tempo, "chain": chain_of(entry, proposal),

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from reins.core.trials.aims.back import BackInTime
 from reins.core.trials.aims.bands import EvenByBand
 from reins.core.trials.aims.base import Aim, Asks, Proposal, Work
 from reins.core.trials.aims.duck import StepBack
@@ -16,7 +17,7 @@ AIMS: dict[str, Aim] = {
     aim.name: aim
     for aim in (
         HoldTheHits(), KeepWithin(), RideWithin(), OpenOnTheHits(), SilenceBetween(), HoldTheEsses(), EvenByBand(),
-        StepBack(),
+        StepBack(), BackInTime(),
     )
 }  # fmt: skip
 

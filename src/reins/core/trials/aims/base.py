@@ -38,6 +38,7 @@ class Asks:
     low: float
     high: float
     help: str
+    unit: str = "dB"
 
 
 @dataclass(frozen=True)
@@ -180,7 +181,7 @@ class Aim(ABC):
             raise ConflictError(f"“{self.label}” follows another track: choose its key first.")
         if self.asks is not None and not self.asks.low <= work.asked <= self.asks.high:
             asks = self.asks
-            raise ConflictError(f"{asks.label} is {work.asked:g}; allowed: {asks.low:g} to {asks.high:g} dB.")
+            raise ConflictError(f"{asks.label} is {work.asked:g}; allowed: {asks.low:g} to {asks.high:g} {asks.unit}.")
 
     @abstractmethod
     def propose(self, work: Work) -> Proposal:
