@@ -42,7 +42,23 @@ def test_what_each_did_is_what_its_chain_says(make_take, noise):
 
     assert did.deepest_db == pytest.approx(gain.min(), abs=0.06)
     assert did.usual_db == pytest.approx(np.median(gain[gain <= -0.5]), abs=0.3)
+    columns = np.array_split(gain, len(did.low_db))  # 250 frames each: 24000 go into 96
+    np.testing.assert_allclose(did.low_db, [part.min() for part in columns], atol=0.011)
+    assert max(did.high_db) == 0.0
     text = sheet(document, {("a", "c"): did})
+    row = text.split("`")[1]
+    assert len(row) == len(did.low_db) and row[np.argmin(did.low_db)] in "▇█" and len(set(row)) > 3
+    told = {
+        "strip": "a",
+        "kind": "which",
+        "a": "draft 1",
+        "b": "source",
+        "rounds": 4,
+        "matched_lu": 0.01,
+        "said": "3 of 4.",
+    }
+    judged = type(document).model_validate(document.model_dump() | {"judged": [told]})
+    assert "- a, draft 1 and source: 3 of 4." in sheet(judged, {})
     assert "### 1. Compressor" in text and "| Threshold | −30.0 dB |" in text and did.sentence() in text
     assert "to g" in text.lower()
 

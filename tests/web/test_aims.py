@@ -131,6 +131,8 @@ def test_the_recall_sheet_is_a_page_and_names_are_words_not_markup(client, sessi
 
     assert page.status_code == 200 and "7.00 : 1" in page.text and "Moved " in page.text
     assert "<script>" not in page.text.split("<main")[1] and "&lt;b&gt;Kick" in page.text
+    assert page.text.count('class="did-picture"') == 1 and page.text.count("<rect") > 5
+    assert "picture-of-what-it-did" not in page.text
     assert client.get("/sessions/none/recall").status_code == 404
 
 

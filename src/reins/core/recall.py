@@ -2,7 +2,7 @@
 setting that is not its default, and what each processor did.
 """
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -30,6 +30,8 @@ class Did:
     deepest_db: float
     before_lufs: float | None
     after_lufs: float | None
+    low_db: tuple[float, ...] = ()  # the lowest and the highest gain in each of equal parts of the session
+    high_db: tuple[float, ...] = ()
 
     def sentence(self) -> str:
         """In words."""
@@ -46,16 +48,39 @@ def _db(value: float, unit: str = "dB") -> str:
     return f"{value:.1f} {unit}".replace("-", "−")
 
 
-def sheet(document: Document, did: Mapping[tuple[str, str], Did]) -> str:
-    """The sheet of a session; did: by strip and processor what it did, where that is known."""
+STEPS = "▁▂▃▄▅▆▇█"
+LEAST_SCALE_DB = 6.0
+LEAST_DRAWN_PCT = 0.05  # of the time: less is nothing to be seen
+
+
+def spark(did: Did) -> str:
+    """What a processor did from end to end, in a row of characters: the deeper, the taller."""
+    if not did.low_db:
+        return ""
+    furthest = [max(-low, high) for low, high in zip(did.low_db, did.high_db, strict=True)]
+    scale = max(LEAST_SCALE_DB, *furthest)
+    row = "".join(STEPS[round((len(STEPS) - 1) * one / scale)] for one in furthest)
+    return f"`{row}` to {_db(scale)}"
+
+
+def sheet(document: Document, did: Mapping[tuple[str, str], Did], picture: Callable[[Did], str] = spark) -> str:
+    """The sheet of a session; did: by strip and processor what it did, where that is known, each with a picture."""
     beats = f"{document.tempo_bpm:g} bpm, {document.beats_per_bar} beats a bar"
     lines = [f"# {document.name}", "", f"{document.sample_rate / 1000:g} kHz · {beats}", ""]
     for strip_id in (*document.order, *document.bus_order, MASTER):
-        lines += _strip(document, strip_id, did)
+        lines += _strip(document, strip_id, did, picture)
+    if document.judged:
+        lines += [
+            "## Judged blind",
+            "",
+            *(f"- {one.strip}, {one.a} and {one.b}: {one.said}" for one in document.judged),
+        ]
     return "\n".join(lines).rstrip() + "\n"
 
 
-def _strip(document: Document, strip_id: str, did: Mapping[tuple[str, str], Did]) -> list[str]:
+def _strip(
+    document: Document, strip_id: str, did: Mapping[tuple[str, str], Did], picture: Callable[[Did], str]
+) -> list[str]:
     strip: Any = document.strip(strip_id)
     model, ways = type(strip), []
     if strip_id != MASTER:
@@ -71,19 +96,24 @@ def _strip(document: Document, strip_id: str, did: Mapping[tuple[str, str], Did]
     drafts = [f"draft {strip.draft}{f' “{strip.draft_name}”' if strip.draft_name else ''}"] if strip.drafts else []
     lines = [f"## {strip.name}", "", " · ".join([*ways, *changed, *drafts]) or "as it came", ""]
     for number, entry in enumerate(strip.chain, 1):
-        lines += _processor(document, number, entry, did.get((strip_id, entry.id)))
+        lines += _processor(document, number, entry, did.get((strip_id, entry.id)), picture)
     lines += [f"- {_rein(document, strip, rein)}" for rein in strip.reins]
     return [*lines, ""] if strip.reins else lines
 
 
-def _processor(document: Document, number: int, entry: ProcessorEntry, did: Did | None) -> list[str]:
+def _processor(
+    document: Document, number: int, entry: ProcessorEntry, did: Did | None, picture: Callable[[Did], str]
+) -> list[str]:
     lines = [f"### {number}. {PROCESSORS[entry.type].label}{'' if entry.on else ' (off)'}", ""]
     rows = list(settings_apart(document, entry.settings))
     if rows:
         lines += ["| setting | value |", "|---|---|", *(f"| {name} | {value} |" for name, value in rows), ""]
     else:
         lines += ["All at their defaults.", ""]
-    return [*lines, did.sentence(), ""] if did is not None and entry.on else lines
+    if did is None or not entry.on:
+        return lines
+    drawn = picture(did) if did.held_pct >= LEAST_DRAWN_PCT else ""
+    return [*lines, did.sentence(), "", *([drawn, ""] if drawn else [])]
 
 
 def settings_apart(document: Document | None, settings: BaseModel, lead: str = "") -> list[tuple[str, str]]:

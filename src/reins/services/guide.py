@@ -6,7 +6,7 @@ from pathlib import Path
 from reins.core.processors import PROCESSORS
 from reins.errors import NotFoundError
 
-MORE = ("movement", "compressors", "aim")
+MORE = ("movement", "compressors", "aim", "judging")
 FOLDER = Path(__file__).parents[1] / "guide"
 
 
