@@ -138,6 +138,26 @@ def aim(server, driver):
     find(driver, '[data-do="aim-leave"]').click()
 
 
+def judging(driver):
+    """Nine of attack and release on the snare, and a round of a blind test."""
+    wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
+    settled(driver)
+    find(driver, '[data-do="spread"]').click()
+    wait_until(lambda: sum("deepest" in t.text for t in driver.find_elements("css selector", ".tile-figures")) == 10)
+    find(driver, '[data-tile="7"]').click()
+    settled(driver)
+    time.sleep(0.3)
+    driver.save_screenshot(str(SHOTS / "spread.png"))
+    find(driver, '[data-do="spread-leave"]').click()
+    find(driver, '[data-do="blind"]').click()
+    find(driver, '[data-do="blind-start"]').click()
+    wait_for(driver, '[data-blind="x"]').click()
+    time.sleep(0.3)
+    driver.save_screenshot(str(SHOTS / "blind.png"))
+    find(driver, '[data-do="blind-give-up"]').click()
+    find(driver, '[data-do="blind-leave"]').click()
+
+
 def main():
     server = Server(tempfile.mkdtemp(prefix="reins-shots-"))
     prepare(server)
@@ -158,8 +178,6 @@ def main():
     driver.save_screenshot(str(SHOTS / "desk.png"))
     wait_for(driver, '.strip[aria-label="Drums"] .strip-name').click()
     settled(driver)
-    wait_until(lambda: driver.execute_script("return reins.live.position() > 48000 * 24"), 60)
-    driver.save_screenshot(str(SHOTS / "bus.png"))
     for _ in range(12):
         driver.execute_script(zoom.replace("-1", "1"))
     for name, shot in (("Announcer", "gate"), ("Bass", "ducker")):
@@ -171,13 +189,11 @@ def main():
     moving(server, driver)
     colours(server, driver)
     aim(server, driver)
+    judging(driver)
     wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
     settled(driver)
     find(driver, '[data-do="theme"]').click()
     driver.save_screenshot(str(SHOTS / "desk-night.png"))
-    driver.get(f"{server.url}/guide/compressor")
-    wait_for(driver, "img")
-    driver.save_screenshot(str(SHOTS / "guide.png"))
     driver.quit()
     server.kill()
 

@@ -41,6 +41,7 @@ def test_a_bass_is_given_octaves_and_stays_as_loud(desk, driver, downloads):
 
 def test_the_fets_threshold_stands_on_the_take_and_dragging_it_down_drives(desk, driver):
     desk.add("Guitar L", "fet")
+    desk.type("input_db", "0 dB")  # it was laid by the take
     handle = find(driver, ".threshold-handle")
     wait_until(lambda: handle.text == "threshold −24.0")
 

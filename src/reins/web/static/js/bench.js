@@ -111,10 +111,10 @@ export class Bench {
     });
     this.controls.set(setting.name, control);
     if (setting.name === (this.hasMakeup ? "makeup_db" : "output_db")) {
-      const match = element("button", "text-button control-match", { type: "button", "data-help": "Sets it so that result and source are equally loud, over the loop or everything.", "data-do": "match-makeup" });
-      match.textContent = "match";
+      const match = element("button", "control-follow", { type: "button", "aria-label": "Match", "data-help": "Sets it so that result and source are equally loud, over the loop or everything.", "data-do": "match-makeup" });
+      match.textContent = "=";
       match.addEventListener("click", () => this.to.match());
-      control.root.querySelector(".control-label").append(" ", match, " ", this.followSwitch());
+      control.root.querySelector(".control-label").append(match, this.followSwitch());
     }
     return control;
   }

@@ -19,6 +19,7 @@ export const aiming = (kit, state, data) => ({
   proposal: null,
   refused: "",
   hearsProposal: true,
+  gainDb: 0,
   /** @type {any} */
   marks: null,
 
@@ -82,6 +83,7 @@ export const aiming = (kit, state, data) => ({
         if (number !== kit.aimNumber || !this.open) return;
         this.proposal = proposal;
         this.hear(true);
+        this.match(proposal);
       }
     } catch (error) {
       if (!(error instanceof api.ApiError)) throw error;
@@ -99,10 +101,24 @@ export const aiming = (kit, state, data) => ({
     api.marks(session.id, stripId, { desk: `${kit.previews.desk}`, number: kit.aimNumber }).catch(() => {}); // a newer request stops it
   },
 
+  /** By how much the proposal is made as loud as what is there, where all is matched; over what is in view. */
+  async match(proposal) {
+    if (!state.hearing.matching || this.rides) return;
+    const { session, stripId, processorId } = state.desk;
+    const body = { desk: kit.previews.desk, number: kit.aimNumber, processor_id: processorId, columns: 1, ...state.spreading.passage() };
+    const loudness = async (settings) => (await api.tile(session.id, stripId, { ...body, settings })).figures.integrated_lufs;
+    const there = await state.keeping.tried(() => loudness({}));
+    const proposed = await state.keeping.tried(() => loudness(proposal.settings));
+    if (proposal !== this.proposal || typeof there !== "number" || typeof proposed !== "number") return;
+    this.gainDb = Math.max(-24, Math.min(24, there - proposed));
+    this.hear(this.hearsProposal);
+  },
   /** Hear and see the proposal, or what is there. @param {boolean} proposed */
   hear(proposed) {
     this.hearsProposal = proposed;
     if (!this.proposal || this.rides) return;
+    state.otherwise.gains = proposed && this.gainDb ? { [state.desk.stripId]: this.gainDb } : {};
+    state.otherwise.tell();
     const own = state.desk.processor.settings;
     const at = (path) => path.split(".").reduce((part, key) => part[key], own);
     const there = Object.fromEntries(Object.keys(this.proposal.settings).map((path) => [path, at(path)]));
@@ -114,6 +130,7 @@ export const aiming = (kit, state, data) => ({
     const { settings, line } = this.proposal;
     const number = kit.aimNumber;
     this.proposal = null;
+    this.unmatch();
     if (line) {
       const rein = { id: crypto.randomUUID().slice(0, 12), on: true, moves: [{ what: "strip.fader_db", to: null }], by: { kind: "line", points: line } };
       await state.editing.onStrip("put_rein", { rein });
@@ -124,11 +141,17 @@ export const aiming = (kit, state, data) => ({
   drop() {
     kit.aimNumber = (kit.aimNumber ?? 0) + 1;
     if (this.proposal && !this.rides && state.desk.processor) this.hear(false);
+    this.unmatch();
     if (this.proposal) {
       kit.attempted = {};
       kit.live.send({ type: "untried" });
     }
     Object.assign(this, { proposal: null, refused: "", busy: false });
+  },
+  unmatch() {
+    this.gainDb = 0;
+    state.otherwise.gains = {};
+    state.otherwise.tell();
   },
   leave() {
     this.drop();
