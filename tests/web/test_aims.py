@@ -7,7 +7,7 @@ import soundfile
 from reins.core.engine.chain import Chain
 from reins.core.routing import key_names
 from reins.demo import drums, voices
-from reins.services.editing import document_of
+from reins.services.editing import document_of, new_session
 from tests.conftest import RATE
 from tests.web.conftest import bring_in, finished
 from tests.web.test_web import change
@@ -184,3 +184,20 @@ def test_the_gain_over_time_is_a_file_and_what_has_none_is_a_sentence(client, ho
     )
     failed = finished(client, client.post(f"{url}/none/trace").json())
     assert failed["state"] == "failed" and "There is no processor" in failed["message"]
+
+
+def test_a_chain_is_laid_beside_one_of_another_session(client, house, session_id, kick_id, tmp_path):
+    change(client, session_id, kind="add_processor", strip_id=kick_id, type="compressor", processor_id="p")
+    other = new_session(house, "Morning")
+    soundfile.write(tmp_path / "Drum.wav", np.zeros((RATE, 1)), RATE)
+    drum = bring_in(client, other, tmp_path / "Drum.wav")["result"]["track_id"]
+    for kind in ("gate", "compressor"):
+        change(client, other, kind="add_processor", strip_id=drum, type=kind, processor_id=f"x{kind}")
+    change(client, other, kind="set_processor", strip_id=drum, processor_id="xcompressor", settings={"ratio": 9})
+
+    chains = client.get(f"/api/sessions/{session_id}/chains").json()["chains"]
+    assert [one["label"] for one in chains if "Master" not in one["label"]] == ["Evening: Kick", "Morning: Drum"]
+    lines = client.get(f"/api/sessions/{session_id}/strips/{kick_id}/against/{other}/{drum}").json()["lines"]
+    assert "Compressor: ratio 4.00 : 1 → 9.00 : 1" in lines and "Gate: only in the second" in lines
+    assert len(lines) == 2
+    assert client.get(f"/api/sessions/{session_id}/strips/{kick_id}/against/none/x").status_code == 404

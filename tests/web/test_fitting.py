@@ -70,3 +70,20 @@ def test_what_follows_another_or_is_relative_stays_and_limits_hold():
 
 def test_every_source_of_a_starting_point_has_an_anchor_or_is_a_sum():
     assert {point.source for point in STARTING_POINTS} - set(ANCHORS) <= {"whole mix"}
+
+
+@pytest.mark.parametrize(
+    ("name", "trims"), [("Drum bus, 2:1 and slow", (0, -12)), ("Whole mix, one or two dB", (0, -12))]
+)
+def test_a_bus_is_fitted_by_what_comes_to_it(client, house, session_id, tmp_path, name, trims):
+    soundfile.write(tmp_path / "kick.wav", drums.make_kick()[:, 8 * RATE : 24 * RATE].T, RATE, subtype="FLOAT")
+    track = bring_in(client, session_id, tmp_path / "kick.wav")["result"]["track_id"]
+    change(client, session_id, kind="add_bus", bus_id="g", name="Drums", members=[track])
+    change(client, session_id, kind="add_processor", strip_id="g", type="compressor", processor_id="p")
+    thresholds = []
+    for trim_db in trims:
+        change(client, session_id, kind="set_strip", strip_id=track, values={"trim_db": trim_db})
+        told = change(client, session_id, kind="start_from", strip_id="g", processor_id="p", name=name).json()
+        thresholds.append(document_of(house, session_id).buses["g"].chain[0].settings.threshold_db)
+    assert thresholds[1] - thresholds[0] == pytest.approx(-12, abs=0.3)
+    assert ("LUFS" if "mix" in name else "dB") in told["label"] and "for this take" in told["label"]

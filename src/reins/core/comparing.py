@@ -24,6 +24,20 @@ def compared(one: Draft, other: Draft) -> list[str]:
     return [*lines, *(["Other reins."] if one.reins != other.reins else [])]
 
 
+def named_alike(one: Draft, other: Draft) -> Draft:
+    """The other with the ids of the first's processors, the first of a type with the first of that type and so on: for
+    chains that were not made from each other.
+    """
+    left = list(one.chain)
+    chain = []
+    for entry in other.chain:
+        like = next((known for known in left if known.type == entry.type), None)
+        if like is not None:
+            left.remove(like)
+        chain.append(entry if like is None else entry.model_copy(update={"id": like.id, "tied": like.tied}))
+    return other.model_copy(update={"chain": chain, "reins": one.reins})  # which name what they move by those ids
+
+
 def _both(one: Draft, other: Draft) -> set[str]:
     return {entry.id for entry in one.chain} & {entry.id for entry in other.chain}
 

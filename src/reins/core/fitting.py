@@ -17,7 +17,7 @@ ANCHORS: dict[str, tuple[str, float]] = {
     "kick": ("hits", -7.0), "snare": ("hits", -20.0), "drum bus": ("hits", -11.0), "room": ("hits", -11.0),
     "voice": ("active", -21.0), "speech": ("active", -28.0), "bass": ("active", -17.0),
     "acoustic guitar": ("active", -25.0), "electric guitar": ("active", -25.0), "harmonium": ("active", -28.0),
-    "piano": ("active", -25.0), "whole mix": ("loudness", -20.0),
+    "piano": ("active", -25.0), "whole mix": ("loudness", -18.0),
 }  # fmt: skip
 FITS_DB = 0.75  # off by less, a take is what they are written for
 

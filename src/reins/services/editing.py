@@ -6,9 +6,9 @@ from typing import Any
 from pydantic import BaseModel
 
 from reins.core.changes import AddImpulse, AddTrack, SetProcessor, parse_change
-from reins.core.comparing import compared, draft_of
+from reins.core.comparing import compared, draft_of, named_alike
 from reins.core.measure.maps import kept_spectrum
-from reins.core.sessions import Document, Track, new_id
+from reins.core.sessions import MASTER, Document, Track, new_id
 from reins.core.sound import TakeFacts
 from reins.errors import ConflictError, NotFoundError
 from reins.services.house import House
@@ -144,6 +144,26 @@ def document_of(house: House, session_id: str) -> Document:
     """The session's document as kept now."""
     with house.reading() as db:
         return store.get_session(db, session_id).document
+
+
+def comparable(house: House, session_id: str) -> list[dict[str, Any]]:
+    """Every strip with a chain, of every session that can be read: session, name, strip, label; this session first."""
+    with house.reading() as db:
+        kept = [one for one in store.list_sessions(db) if isinstance(one, store.Stored)]
+    kept.sort(key=lambda one: one.id != session_id)
+    return [
+        {"session": one.id, "strip": strip_id, "label": f"{one.document.name}: {one.document.strip(strip_id).name}"}
+        for one in kept
+        for strip_id in (*one.document.order, *one.document.bus_order, MASTER)
+        if one.document.strip(strip_id).chain
+    ]
+
+
+def compare_chains(house: House, session_id: str, strip_id: str, other_session: str, other_strip: str) -> list[str]:
+    """What differs from a strip's chain to another strip's, of this or another session, in words."""
+    one = document_of(house, session_id).strip(strip_id).in_use
+    other = document_of(house, other_session).strip(other_strip).in_use
+    return compared(one, named_alike(one, other))
 
 
 def compare_drafts(house: House, session_id: str, strip_id: str, one: int, other: int) -> list[str]:

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from reins.core.sessions import MAX_FRAME
 from reins.core.trials.spreads import Axis
-from reins.services.editing import compare_drafts
+from reins.services.editing import comparable, compare_chains, compare_drafts
 from reins.web.depends import TheAims, TheBlinds, TheEqual, TheHouse, TheSpreads
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
@@ -179,6 +179,20 @@ class WorstBody(BaseModel):
 def worst(session_id: str, strip_id: str, body: WorstBody, aims: TheAims) -> dict[str, Any]:
     """Where a processor moves furthest, longest, and changes its mind most."""
     return aims.worst(session_id, strip_id, **body.model_dump())
+
+
+@router.get("/chains")
+def chains(session_id: str, house: TheHouse) -> dict[str, Any]:
+    """Every chain there is, of this session and of others."""
+    return {"chains": comparable(house, session_id)}
+
+
+@router.get("/strips/{strip_id}/against/{other_session}/{other_strip}")
+def chains_compared(
+    session_id: str, strip_id: str, other_session: str, other_strip: str, house: TheHouse
+) -> dict[str, Any]:
+    """What differs from a strip's chain to another's, setting by setting, in words."""
+    return {"lines": compare_chains(house, session_id, strip_id, other_session, other_strip)}
 
 
 @router.get("/strips/{strip_id}/drafts/{one}/against/{other}")

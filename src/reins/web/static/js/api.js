@@ -74,6 +74,8 @@ export const beginBlind = (id, strip, body) => post(`/api/sessions/${id}/strips/
 export const answerBlind = (id, test, answer) => post(`/api/sessions/${id}/blind/${test}/answers`, { answer });
 export const endBlind = (id, test) => post(`/api/sessions/${id}/blind/${test}/end`, {});
 export const leaveBlind = (id, test) => request(`/api/sessions/${id}/blind/${test}`, { method: "DELETE" });
+export const chains = (id) => request(`/api/sessions/${id}/chains`);
+export const chainsCompared = (id, strip, session, other) => request(`/api/sessions/${id}/strips/${strip}/against/${session}/${other}`);
 export const aim = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/aim`, body, signal);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);

@@ -14,6 +14,8 @@ export const newId = () => crypto.randomUUID().replaceAll("-", "").slice(0, 12);
 export const editing = (kit, state, data) => ({
   /** @type {{title: string, lines: string[]} | null} */
   compared: null,
+  /** @type {{session: string, strip: string, label: string}[]} */
+  chains: [],
   adding: false,
   /** @type {any} */
   dragged: null,
@@ -160,9 +162,19 @@ export const editing = (kit, state, data) => ({
     return state.desk.strip?.drafts[number] || number === state.desk.strip?.draft ? called[0].toUpperCase() + called.slice(1) : `Draft ${number}: begins as a copy`;
   },
   get nextDraft() { return this.draftList[this.draftList.length - 1].number + 1; },
-  showDrafts() {
+  async showDrafts() {
     this.compared = null;
     kit.parts.drafts.showModal();
+    this.chains = (await state.keeping.tried(() => api.chains(state.desk.session.id)))?.chains ?? [];
+  },
+  /** What differs from this chain to another's, of any session. @param {HTMLSelectElement} list */
+  async compareChain(list) {
+    const other = this.chains[Number(list.value)];
+    list.value = "";
+    if (!other) return;
+    const { session, stripId, strip } = state.desk;
+    const answer = await state.keeping.tried(() => api.chainsCompared(session.id, stripId, other.session, other.strip));
+    if (answer) this.compared = { title: `${strip.name} → ${other.label}`, lines: answer.lines.length ? answer.lines : ["They are equal."] };
   },
   /** What differs from the draft in use to another. */
   async compareDraft(number) {
