@@ -32,7 +32,8 @@ export const asking = (kit, state) => ({
   places: [],
   at: -1,
   get places_() { return this.places.filter(({ kind }) => kind === this.kind); },
-  get worstText() { return this.at < 0 || !this.places_.length ? "Next worst" : `${this.at + 1} of ${this.places_.length}`; },
+  looking: false,
+  get worstText() { return this.looking ? "looking …" : this.at < 0 || !this.places_.length ? "Next worst" : `${this.at + 1} of ${this.places_.length}`; },
   setKind(kind) {
     this.kind = kind;
     this.at = -1;
@@ -45,7 +46,9 @@ export const asking = (kit, state) => ({
     if (asked !== kit.worstOf) {
       kit.worstNumber = (kit.worstNumber ?? 0) + 1;
       const number = kit.worstNumber;
+      this.looking = true;
       const answer = await state.keeping.tried(() => api.worst(session.id, stripId, { desk: kit.previews.desk, number, processor_id: processorId }));
+      this.looking = false;
       if (!answer || number !== kit.worstNumber) return;
       kit.worstOf = asked;
       Object.assign(this, { places: answer.places, at: -1 });
