@@ -26,6 +26,7 @@ AT_WORK = {
         "rest": {"on": True, "threshold_db": -30.0},
     },
     "colour": {"drive_db": 9.0},
+    "fine_bands": {"threshold_points": [[1000.0, -30.0]], "lift_ratio": 1.5}, "make_room": {"amount_db": -9.0},
     "fet": {"input_db": 6.0, "attack_us": 5000.0},
     "three_speed": {"threshold_db": -30.0, "peaks_db": -24.0},  # held at once, peaks of a low tone are corners
     "room": {"decay_s": 0.3, "mix_pct": 50.0},
@@ -49,7 +50,7 @@ def values_of(row):
 def changes(kind):
     """(dotted name, value) of every setting at each of its ends; bands by the first and second of theirs."""
     for row in describe_fields(PROCESSORS[kind].Settings):
-        yield from ((row["name"], value) for value in values_of(row))
+        yield from ((row["name"], value) for value in values_of(row) if value != "own_mean")  # of a take that is kept
         for band in (0, 1) if row["name"] == "bands" else ():
             yield from ((f"bands.{band}.{f['name']}", v) for f in row["fields"] for v in values_of(f))
     if kind == "multiband":

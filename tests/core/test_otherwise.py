@@ -11,6 +11,7 @@ from reins.core.sessions import Document, Track
 from reins.errors import InputError
 
 RATE = 48000
+OF_MANY = {"fine_bands", "make_room"}  # whose gain is told as one, of many
 NOTHING_HELD = {"room", "filter", "colour"}  # they have no gain that moves
 
 
@@ -45,7 +46,7 @@ def test_what_is_taken_or_given_is_doubled_in_db(kind):
     elif PROCESSORS[kind].overdoes:
         for name, row in gains.items():
             if not entry.settings.model_dump().get("auto_release") and name != "rest.gain_db":
-                np.testing.assert_allclose(twice[name], 2.0 * row, atol=0.05)
+                np.testing.assert_allclose(twice[name], 2.0 * row, atol=0.15 if kind in OF_MANY else 0.05)
     else:
         (row,) = gains.values()
         np.testing.assert_allclose(overdone, made * 10.0 ** (row / 20.0), atol=1e-12)

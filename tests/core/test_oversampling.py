@@ -27,7 +27,9 @@ FAST = {
 NOTHING_DB = -95.0  # below the noise of 16 bits: the limiter's gain has no kinks
 #: All but those that have no gain which moves by itself, and those that raise the rate for what they bend alone.
 OFFERED = [
-    k for k, kind in PROCESSORS.items() if k not in ("level", "filter", "room") and not kind.Settings.raises_itself
+    k
+    for k, kind in PROCESSORS.items()
+    if "oversampling" in kind.Settings.model_fields and not kind.Settings.raises_itself
 ]
 
 

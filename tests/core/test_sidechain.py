@@ -65,7 +65,8 @@ def test_a_detector_listens_to_several_sounds_each_with_its_gain():
 def test_every_type_with_a_key_may_hear_its_strip_before_the_chain(kind):
     late = parse_entry({"type": "compressor", "id": "c", "settings": {"lookahead_ms": 10.0, "ratio": 1.0}}, "x")
     quiet = parse_entry({"type": "level", "id": "l", "settings": {"gain_db": -90.0}}, "x")
-    own = parse_entry({"type": kind, "id": "p", "settings": {"key": {"source": "before"}}}, "x")
+    more = {"reference": "key"} if kind == "fine_bands" else {}
+    own = parse_entry({"type": kind, "id": "p", "settings": {"key": {"source": "before"}} | more}, "x")
     chain = Chain([late, quiet, own], channels=2, sample_rate=RATE)
     chain.process(NOISE)
 

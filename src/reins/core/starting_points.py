@@ -359,6 +359,42 @@ STARTING_POINTS = (
         {"drive_db": 16, "kind": "soft", "bias_pct": 30, "tilt_db": 8, "mix_pct": 50},
     ),
     StartingPoint(
+        "fine_bands", "drum bus", "Cymbals, ringing down", "What rings on sticks out of the mean and is held; hits pass.",
+        {"reference": "own_mean", "threshold_db": 10, "hold_ratio": 4, "attack_ms": 40, "release_ms": 200,
+         "from_hz": 2000, "window": 4096, "hold_range_db": 12},
+    ),
+    StartingPoint(
+        "fine_bands", "room", "A whistle of the room", "Narrow tones that stay, whatever else plays.",
+        {"reference": "own_mean", "threshold_db": 8, "hold_ratio": 10, "attack_ms": 150, "release_ms": 400,
+         "window": 8192, "smoothing_oct": 0.02},
+    ),
+    StartingPoint(
+        "fine_bands", "voice", "Voice, harsh notes", "Between 2 and 6 kHz whatever sticks out comes back to its mean.",
+        {"reference": "own_mean", "threshold_db": 8, "hold_ratio": 3, "attack_ms": 10, "release_ms": 90,
+         "from_hz": 2000, "to_hz": 6500, "hold_range_db": 9},
+    ),
+    StartingPoint(
+        "fine_bands", "speech", "Speech, hum and hiss closed", "What lies under the drawn threshold sinks between words.",
+        {"hold_ratio": 1, "close_ratio": 2.5, "close_range_db": 15, "threshold_points": [[100, -50], [1000, -62], [9000, -70]],
+         "attack_ms": 20, "release_ms": 60},
+    ),
+    StartingPoint(
+        "make_room", "electric guitar", "Guitars under a voice", "From 1 to 5 kHz the guitars give way while she sings.",
+        {"amount_db": -8, "from_hz": 1000, "to_hz": 5000, "attack_ms": 25, "release_ms": 180},
+    ),
+    StartingPoint(
+        "make_room", "bass", "Bass under kick", "Only the lows, only while the kick sounds.",
+        {"amount_db": -9, "to_hz": 160, "attack_ms": 5, "release_ms": 90},
+    ),
+    StartingPoint(
+        "make_room", "whole mix", "A band under a speaker", "Words are clear and the music stays as loud beside them.",
+        {"amount_db": -6, "from_hz": 300, "to_hz": 6000, "attack_ms": 40, "release_ms": 350, "focus": "middle"},
+    ),
+    StartingPoint(
+        "make_room", "voice", "Voice, forward over guitars", "Turned round: she comes forward where they are in her way.",
+        {"amount_db": 3, "from_hz": 1500, "to_hz": 6000, "attack_ms": 20, "release_ms": 150},
+    ),
+    StartingPoint(
         "limiter", "whole mix", "Whole mix, safe to hand over",
         "Leaves 1 dB to full scale with true peaks held, so that no converter clips.",
         {"ceiling_db": -1, "lookahead_ms": 4, "release_ms": 100, "auto_release": True},

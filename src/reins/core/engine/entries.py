@@ -1,5 +1,7 @@
 """What a chain will be, from its entries alone: how each is made, latency, channels, how long it takes to settle."""
 
+from typing import Any
+
 from reins.core.chainfile import ProcessorEntry
 from reins.core.processors import PROCESSORS
 from reins.core.processors.making import Make
@@ -38,5 +40,9 @@ def settling_frames(entries: list[ProcessorEntry], sample_rate: int) -> int:
 
 
 def wants_spectrum(entries: list[ProcessorEntry]) -> bool:
-    """Whether a chain matches loudness by the spectrum of its take."""
-    return any(entry.on and getattr(entry.settings, "match_loudness", False) for entry in entries)
+    """Whether a chain matches loudness by the spectrum of its take, or compares with it."""
+
+    def wants(settings: Any) -> bool:
+        return bool(getattr(settings, "match_loudness", False)) or getattr(settings, "reference", "") == "own_mean"
+
+    return any(entry.on and wants(entry.settings) for entry in entries)

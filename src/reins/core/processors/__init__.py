@@ -10,9 +10,11 @@ from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
 from reins.core.processors.expander import Expander, ExpanderSettings
 from reins.core.processors.fet import Fet, FetSettings
 from reins.core.processors.filter import Filter, FilterSettings
+from reins.core.processors.fine_bands import FineBands, FineBandsSettings
 from reins.core.processors.gate import Gate, GateSettings
 from reins.core.processors.level import Level, LevelSettings
 from reins.core.processors.limiter import Limiter, LimiterSettings
+from reins.core.processors.make_room import MakeRoom, MakeRoomSettings
 from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
 from reins.core.processors.optical import Optical, OpticalSettings
 from reins.core.processors.room import Room, RoomSettings
@@ -34,6 +36,8 @@ PROCESSORS: dict[str, type[Processor]] = {
         Deesser,
         DynamicEq,
         Multiband,
+        FineBands,
+        MakeRoom,
         Level,
         Filter,
         Colour,
@@ -61,6 +65,8 @@ __all__ = [
     "FetSettings",
     "Filter",
     "FilterSettings",
+    "FineBands",
+    "FineBandsSettings",
     "Gate",
     "GateSettings",
     "Key",
@@ -68,6 +74,8 @@ __all__ = [
     "LevelSettings",
     "Limiter",
     "LimiterSettings",
+    "MakeRoom",
+    "MakeRoomSettings",
     "Multiband",
     "MultibandBand",
     "MultibandSettings",

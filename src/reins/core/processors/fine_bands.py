@@ -1,0 +1,176 @@
+"""Fine bands: hundreds of narrow bands, each with its own dynamics, by a short-time Fourier transform (dsp.stft).
+
+Levels are calibrated: a sine of -20 dBFS in the middle of a bin reads -20 dB; bins that hear no more than what leaks
+from a louder one near by are moved with that. Above the threshold each bin is held by hold_ratio (100 is flat), below
+it lifted by lift_ratio or closed by close_ratio, each over a knee and within a range. The threshold is drawn across
+frequency by threshold_points, straight over log frequency between them, flat beyond, and threshold_db moves all of it.
+reference says what it lies on: 0 dBFS; the take's own mean in each bin, so that what sticks out is held; or a key now,
+as `key_way` says: held where the key is over it, or moved towards the key's balance. What is lifted fades out over an
+octave at from_hz and to_hz. All of it is a window late.
+"""
+
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import field_validator, model_validator
+
+from reins.core.dsp.bins import AS_MUCH_DB, LEAKS_DB, in_db, owned
+from reins.core.dsp.octaves import OCTAVE, TWELFTHS_HZ
+from reins.core.dsp.stft import noise_bandwidth_hz
+from reins.core.processors.base import Array
+from reins.core.processors.spectral import Spectral, SpectralSettings
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
+from reins.core.settings.models import MisfitError
+from reins.core.settings.points import Drawn, Point, checked_points, points
+
+FLAT_RATIO = 100.0
+MOST_POINTS = 8
+QUIET_DB = -100.0  # what lies below is not lifted
+
+
+class FineBandsSettings(SpectralSettings):
+    """Settings of the fine bands."""
+
+    reference: Literal["fixed", "own_mean", "key"] = choice(
+        "fixed", label="Threshold on", group="Level",
+        words={"fixed": "full scale", "own_mean": "own mean", "key": "key"},
+        help="What the threshold lies on: full scale, the take's own mean at each frequency, or a key as it is now.",
+    )  # fmt: skip
+    key_way: Literal["step_back", "balance"] = choice(
+        "step_back", label="With a key", group="Level", words={"step_back": "step back", "balance": "its balance"},
+        help="Step back where the key is over the threshold, or take on the key's balance.",
+    )  # fmt: skip
+    threshold_db: float = number(
+        0.0, -60, 60, label="Threshold", unit="dB", group="Level", step=0.5, scale="db",
+        help="Moves the drawn threshold as a whole; over a take's mean, how far a bin may stick out.",
+    )  # fmt: skip
+    threshold_points: list[Drawn] = points(
+        [Point(1000.0, -40.0)], least=1, most=MOST_POINTS, label="Drawn threshold", group="Level",
+        help="Points of frequency and level; straight over log frequency between them, flat beyond.",
+    )  # fmt: skip
+    hold_ratio: float = usual.ratio(4.0, "How firmly what is above is held; 100 is flat.")
+    lift_ratio: float = number(
+        1.0, 1, 10, label="Lift", unit=":1", group="Level", step=0.1, scale="log",
+        help="How much what is below comes up; 1 leaves it.",
+    )  # fmt: skip
+    close_ratio: float = number(
+        1.0, 1, 10, label="Close", unit=":1", group="Level", step=0.1, scale="log",
+        help="How much what is below sinks; 1 leaves it.",
+    )  # fmt: skip
+    knee_db: float = usual.knee_db(6.0, "How gradually it begins about the threshold.")
+    hold_range_db: float = usual.range_db(24.0, "The most a bin is held.", label="Hold range")
+    lift_range_db: float = usual.range_db(12.0, "The most a bin is lifted.", label="Lift range")
+    close_range_db: float = usual.range_db(24.0, "The most a bin is closed.", label="Close range")
+    window: Literal[64, 128, 256, 512, 1024, 2048, 4096, 8192, 16384] = choice(
+        2048,
+        label="Window",
+        group="Time",
+        help="Frames of a window: long ones part narrow bands.",
+    )
+    overlap: Literal[2, 4, 8] = choice(4, label="Overlap", group="Time", help="How many windows lie over each frame.")
+    link_pct: float = usual.share_pct(
+        100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Band", label="Link", moves=False
+    )
+
+    @field_validator("threshold_points")
+    @classmethod
+    def _check_points(cls, value: list[Point]) -> list[Point]:
+        return checked_points(value, begin=10.0, end=30000.0, low=-150.0, high=60.0)
+
+    @model_validator(mode="after")
+    def _one_way_below(self) -> "FineBandsSettings":
+        if self.lift_ratio > 1.0 and self.close_ratio > 1.0:
+            raise MisfitError("close_ratio", f"{self.close_ratio:g}", "1 while lift_ratio is over 1")
+        return self
+
+
+class FineBands(Spectral):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "fine_bands"
+    label = "Fine bands"
+    about = "Hundreds of narrow bands, each held, lifted or closed by itself: whistles, ringing, harshness."
+    Settings = FineBandsSettings
+
+    def __init__(self, settings: Any, **more: Any) -> None:
+        self._mean_db: Array | None = None
+        self._spectrum: Array | None = None
+        super().__init__(settings, **more)
+
+    @classmethod
+    def cut_of(cls, settings: Any) -> tuple[int, int]:
+        """As set."""
+        return settings.window, settings.overlap
+
+    def _listens(self) -> bool:
+        return bool(self._settings.reference == "key")
+
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
+        """Take over new settings of the same windows; all state is kept."""
+        super().apply(settings, over_frames=over_frames)
+        hz, level = np.array([[point.at, point.value] for point in settings.threshold_points]).T
+        self._drawn_db = np.interp(np.log(np.maximum(self._hz, 1.0)), np.log(hz), level) + settings.threshold_db
+        if settings.reference == "own_mean":
+            self._drawn_db = self._drawn_db - level.mean()  # its shape; on a mean 0 dB is the mean
+        low, high = settings.from_hz or 1.0, settings.to_hz or 1e9
+        octaves = np.minimum(np.log2(np.maximum(self._hz, 1.0) / low), np.log2(high / np.maximum(self._hz, 1.0)))
+        self._fades = np.clip(octaves, 0.0, 1.0)
+
+    def know(self, spectrum: Array | None) -> None:
+        """The take's mean in each bin, of its power in twelfths of an octave."""
+        if spectrum is self._spectrum:
+            return
+        self._spectrum, self._mean_db = spectrum, None
+        if spectrum is not None:
+            width_hz = TWELFTHS_HZ * (OCTAVE ** (1 / 24) - OCTAVE ** (-1 / 24))
+            density = np.maximum(spectrum / width_hz, 1e-20) * noise_bandwidth_hz(self._length, self._rate)
+            at = np.log(np.maximum(self._hz, 1.0))
+            self._mean_db = np.interp(at, np.log(TWELFTHS_HZ), 10.0 * np.log10(density))
+
+    def _wanted_db(self, power: Array, key_power: Array | None) -> Array:
+        settings = self._settings
+        tied = settings.link_pct / 100.0
+        level = _owned(power)
+        if level.shape[0] == 2 and tied:
+            level = level + tied * (level.max(axis=0, keepdims=True) - level)
+        if settings.reference == "own_mean":
+            mean = self._mean_db if self._mean_db is not None else 0.0
+            return self._curve(level - mean - self._drawn_db, level)
+        if key_power is None:
+            return self._curve(level - self._drawn_db, level)
+        heard = _owned(key_power)
+        if settings.key_way == "balance":
+            apart = np.where((heard > QUIET_DB) & (level > QUIET_DB), heard + settings.threshold_db - level, 0.0)
+            share = 1.0 - 1.0 / settings.hold_ratio
+            return np.asarray(np.clip(share * apart, -settings.hold_range_db, settings.lift_range_db))
+        held = self._curve(heard - self._drawn_db, heard)
+        return np.repeat(np.minimum(held, 0.0), level.shape[0], axis=0)
+
+    def _curve(self, over: Array, level: Array) -> Array:
+        """The gain in dB for so much over the threshold; level: what is there."""
+        settings = self._settings
+        steep = 1.0 if settings.hold_ratio == FLAT_RATIO else 1.0 - 1.0 / settings.hold_ratio
+        gain = -np.minimum(steep * _bent(over, settings.knee_db), settings.hold_range_db)
+        under = _bent(-over, settings.knee_db)
+        if settings.lift_ratio > 1.0:
+            lift = np.minimum((1.0 - 1.0 / settings.lift_ratio) * under, settings.lift_range_db)
+            gain += lift * self._fades * (level > QUIET_DB)
+        elif settings.close_ratio > 1.0:
+            gain -= np.minimum((settings.close_ratio - 1.0) * under, settings.close_range_db)
+        return np.asarray(gain)
+
+
+def _owned(power: Array) -> Array:
+    level = np.ascontiguousarray(in_db(power))
+    made = np.empty_like(level)
+    owned(level, LEAKS_DB, AS_MUCH_DB, made)
+    return made
+
+
+def _bent(over: Array, knee_db: float) -> Array:
+    """What lies over a threshold, beginning over a knee, quadratic within (D. Giannoulis et al. 2012)."""
+    if knee_db <= 0.0:
+        return np.maximum(over, 0.0)
+    into = np.clip(over + 0.5 * knee_db, 0.0, knee_db)
+    return np.where(over >= 0.5 * knee_db, over, into * into / (2.0 * knee_db))

@@ -1,0 +1,91 @@
+"""Make room: one part gives way to another only where in the spectrum, and only when, the other needs it.
+
+In bands one ERB wide (dsp.bins) strip and key are each measured against their own loudness, the level of their loudest
+band of the last seconds as the ear weighs it (the K weighting of BS.1770), so that a quiet key needs no help. Where
+they come within margin_db of each other a band is moved by all of amount_db, not at all 6 dB beyond, straight between;
+negative gives way, positive comes forward. A band of the key under -70 dBFS is silent, one 40 dB under its loudest does
+not count. A band's level rises within 20 ms and falls by 0.2 dB a millisecond at most, since noise dips where it is
+strong all the same. Bands are joined by straight lines over ERBs, and the curve moves with attack and release. All of
+it is a window of 2048 frames late.
+"""
+
+import math
+from typing import Any, ClassVar
+
+import numpy as np
+
+from reins.core.dsp.bins import erb_edges, erb_number, erb_powers, in_db
+from reins.core.dsp.filters import sections_response
+from reins.core.dsp.loudness import k_weighting
+from reins.core.processors.base import Array
+from reins.core.processors.spectral import Spectral, SpectralSettings
+from reins.core.settings.describing import number
+
+WINDOW, OVERLAP = 2048, 4
+SILENT_DB, COUNTS_DB, BEYOND_DB = -70.0, 40.0, 6.0
+RISES_MS, FALLS_DB_PER_MS = 20.0, 0.2  # of a band's level now
+LOUDER_MS, QUIETER_MS, QUIETEST_POWER = 60.0, 3000.0, 1e-7  # of the loudness it is measured against
+
+
+class MakeRoomSettings(SpectralSettings):
+    """Settings of make room."""
+
+    amount_db: float = number(
+        -6.0, -18, 18, label="Amount", unit="dB", group="Level", step=0.5, scale="db",
+        help="How far it goes where both are strong: negative gives way, positive comes forward.",
+    )  # fmt: skip
+    margin_db: float = number(
+        12.0, 0, 40, label="Margin", unit="dB", group="Level", step=0.5,
+        help="How near strip and key must come to each other in a band, each against its own loudness, to count.",
+    )  # fmt: skip
+
+
+class MakeRoom(Spectral):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "make_room"
+    label = "Make room"
+    about = "Gives way to another track only where in the spectrum, and only when, that needs it."
+    Settings = MakeRoomSettings
+    carried: ClassVar[tuple[str, ...]] = (*Spectral.carried, "_now", "_lately")
+
+    def __init__(self, settings: Any, **more: Any) -> None:
+        super().__init__(settings, **more)
+        self._begins, middles = erb_edges(WINDOW, self._rate)
+        self._at, self._bins_at = erb_number(middles), erb_number(self._hz)
+        self._heard = np.abs(sections_response(k_weighting(self._rate), middles, self._rate)) ** 2
+        self._now, self._lately = np.zeros((2, 2, middles.size))  # power of each band of strip and key, quick and slow
+        hop_ms = 1000.0 * self._hop / self._rate
+        self._falls = 10.0 ** (-FALLS_DB_PER_MS * hop_ms / 10.0)
+        self._rises_k, self._louder_k, self._quieter_k = (
+            1.0 - math.exp(-hop_ms / ms) for ms in (RISES_MS, LOUDER_MS, QUIETER_MS)
+        )
+
+    @classmethod
+    def cut_of(cls, settings: Any) -> tuple[int, int]:
+        """As long as lows need, with windows that come often enough for syllables."""
+        return WINDOW, OVERLAP
+
+    def _wanted_db(self, power: Array, key_power: Array | None) -> Array:
+        settings = self._settings
+        assert key_power is not None
+        _, own_near = self._against_own(erb_powers(power.max(axis=0), self._begins), 0)
+        key, key_near = self._against_own(erb_powers(key_power[0], self._begins), 1)
+        apart = np.abs(own_near - key_near)
+        share = np.clip(1.0 - (apart - settings.margin_db) / BEYOND_DB, 0.0, 1.0)
+        counts = (key > SILENT_DB) & (key_near > -COUNTS_DB) & (own_near > -COUNTS_DB)
+        bands = settings.amount_db * share * counts
+        return np.stack([np.interp(self._bins_at, self._at, row) for row in bands])[None]
+
+    def _against_own(self, powers: Array, which: int) -> tuple[Array, Array]:
+        """Levels (windows, bands), which rise and fall as said above, and the same less that of the loudest band."""
+        now, lately = self._now[which], self._lately[which]
+        levels, loudest = np.empty_like(powers), np.empty((len(powers), 1))
+        for window, row in enumerate(powers):
+            now[:] = np.maximum(now + self._rises_k * (row - now), now * self._falls)
+            lately += np.where(row > lately, self._louder_k, self._quieter_k) * (row - lately)
+            levels[window], loudest[window] = (
+                in_db(now),
+                in_db(np.maximum((lately * self._heard).max(), QUIETEST_POWER)),
+            )
+        return levels, levels - loudest

@@ -1,0 +1,171 @@
+"""What processors that work on spectra share: the way there and back, what they listen to, the gain of each bin as it
+moves, and what is told of it. They differ in what they compare.
+"""
+
+from abc import abstractmethod
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from reins.core.dsp.bins import bins_hz, follow, in_db, smoothed
+from reins.core.dsp.stft import Analysis, Spectra, Stft, read_power
+from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows, mixed
+from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
+
+SILENT_DB = -100.0
+LONGEST_WAY_BACK = 7.0  # release times until what is left of a gain is nothing
+
+
+class SpectralSettings(ProcessorSettings):
+    """Settings of all of them."""
+
+    from_hz: float = usual.cut_hz("From", group="Band", off_as=usual.LOWEST_HZ, help="Works above this only; 0 is off.")
+    to_hz: float = usual.cut_hz("To", group="Band", off_as=usual.HIGHEST_HZ, help="Works below this only; 0 is off.")
+    smoothing_oct: float = number(
+        0.1, 0, 1, label="Smoothing", unit="oct", group="Band", step=0.05, moves=False,
+        help="Over how much of an octave the curve of gains is averaged; 0 leaves each bin to itself.",
+    )  # fmt: skip
+    attack_ms: float = usual.attack_ms(10.0, "How fast each bin is moved; no faster than windows come.")
+    release_ms: float = usual.release_ms(120.0, "How slowly each bin comes back.")
+    focus: Literal["whole", "middle", "sides"] = choice(
+        "whole", label="Acts on", group="Band", help="All of the sound, its middle or its sides alone."
+    )
+    mix_pct: float = usual.share_pct(
+        100.0, "How much of the result; the rest is the source.", group="Out", label="Mix", moves="gain"
+    )
+    output_db: float = usual.gain_db(0.0, "Level of everything that leaves.", group="Out", label="Output")
+    key: Key = Key()
+
+
+class Spectral(Processor):
+    """Base: a key's spectra beside the sound's, a gain in dB for each bin of each window."""
+
+    carried: ClassVar[tuple[str, ...]] = ("_stft", "_key_stft", "_key_path", "_delay", "_gain_db")
+    overdoes: ClassVar[bool] = True
+    _settings: Any
+
+    def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
+        self._channels, self._rate = channels, sample_rate
+        self._length, self._overlap = self.cut_of(settings)
+        self._hop = self._length // self._overlap
+        self._stft = Stft(channels, self._length, self._overlap)
+        self._lanes = lanes_of(settings.key, channels, key_channels)
+        self._key_path = KeyPath(settings.key, channels=self._lanes, sample_rate=sample_rate)
+        self._key_stft = Analysis(self._lanes, self._length, self._overlap)
+        self._delay = Delay(channels, self._length)
+        self._gain_db = np.zeros((channels, self._length // 2 + 1))
+        self._told = np.zeros(self._overlap // 2 + 1)  # of the windows that lie about what leaves next
+        self._hz = bins_hz(self._length, sample_rate)
+        self.gains_db = {}
+        self.apply(settings)
+
+    @classmethod
+    @abstractmethod
+    def cut_of(cls, settings: Any) -> tuple[int, int]:
+        """Frames of a window, and how many of them lie over each other."""
+
+    @abstractmethod
+    def _wanted_db(self, power: Array, key_power: Array | None) -> Array:
+        """The gain wanted (lanes, windows, bins), of the power read in each bin, and of its key where it hears one."""
+
+    def _listens(self) -> bool:
+        """Whether it compares with a key."""
+        return True
+
+    @classmethod
+    def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
+        """One window."""
+        return cls.cut_of(settings)[0]
+
+    @classmethod
+    def shape_of(cls, settings: Any) -> tuple[Any, ...]:
+        """How it is cut into windows."""
+        return cls.cut_of(settings)
+
+    @property
+    def latency_frames(self) -> int:
+        """One window."""
+        return self._length
+
+    @classmethod
+    def settling_s(cls, settings: Any) -> float:
+        """As long as its gains remember."""
+        return 0.4 + LONGEST_WAY_BACK * max(settings.release_ms, settings.attack_ms) / 1000.0
+
+    @classmethod
+    def tail_s(cls, settings: Any) -> float:
+        """A window: what is changed in the spectrum spreads within it."""
+        return cls.cut_of(settings)[0] / 8000.0
+
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
+        """Take over new settings of the same windows; all state is kept."""
+        self._settings = settings
+        self._key_path.apply(settings.key)
+        hop_ms = 1000.0 * self._hop / self._rate
+        self._attack_k, self._release_k = (
+            1.0 - float(np.exp(-hop_ms / max(ms, 1e-3))) for ms in (settings.attack_ms, settings.release_ms)
+        )
+        low, high = settings.from_hz, settings.to_hz or np.inf
+        self._acts = ((self._hz >= low) & (self._hz <= high)).astype(np.float64)
+
+    def takes(self, rows: Rows) -> bool:
+        """None of them by itself; see processors.moving."""
+        return False
+
+    def process(self, block: Block) -> Array:
+        """The result for the next block."""
+        settings, sound = self._settings, block.sound
+        aside = settings.focus != "whole" and self._channels == 2
+        late = self._delay.process(sound)
+        key_power: Array | None = None
+        if self._listens():
+            heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
+            self.key_heard = heard
+            key_power = read_power(self._key_stft.process(heard), self._length).max(axis=0, keepdims=True)
+        gains: list[Array] = []
+
+        def change(spectra: Spectra) -> Spectra:
+            if aside:  # within the spectra, so that what is on its way stays left and right
+                spectra = _turned(spectra)
+            power = read_power(spectra, self._length)
+            wanted = self._wanted_db(power, key_power) * (2.0 if settings.is_overdone else 1.0)
+            wanted = np.ascontiguousarray(smoothed(wanted, settings.smoothing_oct) * self._acts)
+            if wanted.shape[0] < self._channels:
+                wanted = np.repeat(wanted, self._channels, axis=0)
+            if aside:
+                wanted[1 if settings.focus == "middle" else 0] = 0.0
+            follow(wanted, self._attack_k, self._release_k, self._gain_db)
+            gains.append(self._overall(power, wanted))
+            spectra = spectra * np.exp(wanted * (np.log(10.0) / 20.0))
+            return 2.0 * _turned(spectra) if aside else spectra
+
+        made = self._stft.process(sound, change)
+        self.gains_db = {"gain_db": self._along(block.sound.shape[1], gains)}
+        return mixed(late, made, settings, {} if block.moved is None else block.moved.gains)
+
+    def _overall(self, power: Array, gain_db: Array) -> Array:
+        """By window how much of what was there its gains leave, in dB."""
+        there = power.sum(axis=(0, 2))
+        left = (power * 10.0 ** (gain_db / 10.0)).sum(axis=(0, 2))
+        return np.asarray(np.where(there > 1e-12, in_db(left) - in_db(there), 0.0))
+
+    _phase = 0  # frames since a window ended
+
+    def _along(self, frames: int, gains: list[Array]) -> Array:
+        """The overall gain for each frame that leaves: of the window whose middle is nearest before it."""
+        told = np.concatenate([self._told, *gains])
+        # A window ends every hop; what leaves now stands half a window before the middle of the one that ends.
+        places = (self._phase + np.arange(frames)) // self._hop
+        row = told[np.minimum(places, told.size - 1)]
+        gone = (self._phase + frames) // self._hop
+        self._phase = (self._phase + frames) % self._hop
+        self._told = told[gone:].copy()
+        return np.asarray(row)
+
+
+def _turned(spectra: Spectra) -> Spectra:
+    """Left and right as middle and sides; twice that is the way back."""
+    return np.stack([0.5 * (spectra[0] + spectra[1]), 0.5 * (spectra[0] - spectra[1])])

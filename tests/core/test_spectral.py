@@ -1,0 +1,250 @@
+"""The short-time Fourier engine against scipy's, bands against their formula, and what works on spectra by the brief."""
+
+import numpy as np
+import pytest
+import scipy.signal
+
+from reins.core.chainfile import parse_entry
+from reins.core.dsp.bins import erb_edges, erb_hz, erb_number, erb_powers, smoothed
+from reins.core.dsp.stft import Analysis, Stft, noise_bandwidth_hz, read_power, window_of
+from reins.core.engine.chain import Chain
+from reins.core.measure.spectra import spectrum_in_twelfths
+from reins.errors import SettingsError
+from tests.conftest import RATE, sound_of
+
+
+def chain(kind, channels=1, key=None, **settings):
+    more = {"key": {"source": "k"}} if key else {}
+    entry = parse_entry({"id": "p", "type": kind, "settings": settings | more}, "x")
+    return Chain([entry], channels=channels, sample_rate=RATE, key_channels={"k": 1} if key else {})
+
+
+def made(kind, sound, key=None, **settings):
+    """The result lined up with the sound, and the gain told."""
+    one = chain(kind, sound.shape[0], key is not None, **settings)
+    late = one.latency_frames
+    pad = lambda x: np.concatenate([x, np.zeros((x.shape[0], late))], axis=1)  # noqa: E731
+    out = one.process(pad(sound), {} if key is None else {"k": pad(key)})
+    return out[:, late:], one.gains()[0][1]["gain_db"][late:]
+
+
+def sine(hz, db, seconds=2.0):
+    return 10 ** (db / 20) * np.sin(2 * np.pi * hz * np.arange(round(seconds * RATE)) / RATE)[None]
+
+
+def pink(seconds, seed=1):
+    """Noise of equal power in each octave, at an RMS of 0.1."""
+    frames = round(seconds * RATE)
+    spectrum = np.fft.rfft(np.random.default_rng(seed).standard_normal(frames))
+    hz = np.fft.rfftfreq(frames, 1 / RATE)
+    sound = np.fft.irfft(spectrum / np.sqrt(np.maximum(hz, 20.0)), frames)
+    return (0.1 * sound / sound.std())[None]
+
+
+def third_octave(sound, hz):
+    edges = [hz * 10 ** (-0.05), hz * 10**0.05]
+    sections = scipy.signal.butter(6, edges, "bandpass", fs=RATE, output="sos")
+    return scipy.signal.sosfiltfilt(sections, sound, axis=1)
+
+
+def level_db(sound):
+    return 10 * np.log10(np.mean(sound**2))
+
+
+@pytest.mark.parametrize("length", [64, 1024, 16384])
+@pytest.mark.parametrize("overlap", [2, 4, 8])
+def test_what_is_not_changed_comes_out_a_window_later_however_it_is_cut(length, overlap):
+    rng = np.random.default_rng(3)
+    sound = rng.standard_normal((2, 40000))
+    whole = Stft(2, length, overlap).process(sound, lambda spectra: spectra)
+    assert np.abs(whole[:, length:] - sound[:, :-length]).max() < 1e-14
+    one, parts, at = Stft(2, length, overlap), [], 0
+    while at < 40000:
+        frames = int(rng.integers(1, 3000))
+        parts.append(one.process(sound[:, at : at + frames], lambda spectra: spectra))
+        at += frames
+    np.testing.assert_array_equal(np.concatenate(parts, axis=1), whole)
+    assert scipy.signal.check_COLA(window_of(length) ** 2, length, length - length // overlap)
+
+
+def test_analysis_is_scipys_and_keeps_power():
+    sound = np.random.default_rng(4).standard_normal((1, 9000))
+    ours = Analysis(1, 1024, 4).process(sound)[0]
+    _, _, theirs = scipy.signal.stft(
+        sound[0], RATE, window_of(1024), 1024, 768, boundary=None, padded=False, scaling="spectrum"
+    )
+    steady = ours[3:]  # the first begin before the sound
+    np.testing.assert_allclose(steady, theirs.T[: len(steady)] * window_of(1024).sum(), atol=1e-9)
+    # Parseval: the power of a windowed frame is that of its spectrum.
+    frame = sound[0, :1024] * window_of(1024)
+    bins = np.abs(np.fft.rfft(frame)) ** 2
+    assert (bins[0] + 2 * bins[1:-1].sum() + bins[-1]) / 1024 == pytest.approx((frame**2).sum())
+
+
+def test_levels_are_calibrated_for_tones_and_for_noise():
+    length, tone = 2048, sine(RATE * 40 / 2048, -20)
+    read = 10 * np.log10(read_power(Analysis(1, length, 4).process(tone), length)[0, 10])
+    assert read.argmax() == 40 and read[40] == pytest.approx(-20, abs=0.01)
+    noise = np.random.default_rng(1).standard_normal((1, 20 * RATE))  # one-sided density 2 / RATE, read as peaks: twice
+    mean = read_power(Analysis(1, length, 4).process(noise), length)[0, :, 10:-10].mean()
+    assert mean == pytest.approx(4 / RATE * noise_bandwidth_hz(length, RATE), rel=0.01)
+
+
+def test_erb_bands_are_those_of_the_formula():
+    np.testing.assert_allclose(erb_number([100, 1000, 4000]), [3.37, 15.62, 27.11], atol=0.01)  # the formula
+    np.testing.assert_allclose(erb_hz(erb_number([50, 440, 9000])), [50, 440, 9000])
+    # One ERB more is as wide as 24.7 (4.37 f / 1000 + 1) Hz says (same source).
+    for hz in (200.0, 1000.0, 5000.0):
+        wide = erb_hz(erb_number(hz) + 0.5) - erb_hz(erb_number(hz) - 0.5)
+        assert wide == pytest.approx(24.7 * (4.37 * hz / 1000 + 1), rel=0.02)
+    begins, middles = erb_edges(2048, RATE)
+    power = np.random.default_rng(1).random((3, 1025))
+    np.testing.assert_allclose(erb_powers(power, begins).sum(axis=1), power.sum(axis=1))
+    assert np.all(np.diff(middles) > 0) and len(middles) == 44
+
+
+def test_smoothing_leaves_what_is_even_and_spreads_a_peak_over_its_octaves():
+    even = np.full((1, 1025), -6.0)
+    np.testing.assert_allclose(smoothed(even, 0.5), even)
+    peak = np.zeros((1, 1025))
+    peak[0, 512] = -12.0
+    spread = smoothed(peak, 1.0)[0]
+    touched = np.flatnonzero(spread)
+    assert touched[0] == pytest.approx(512 / 2**0.5, abs=3) and touched[-1] == pytest.approx(512 * 2**0.5, abs=3)
+    assert spread.min() > -0.1
+
+
+@pytest.mark.parametrize("kind", ["fine_bands", "make_room"])
+def test_at_rest_nothing_is_changed(kind):
+    noise = 0.3 * np.random.default_rng(2).standard_normal((2, RATE))
+    rest = {"hold_ratio": 1.0} if kind == "fine_bands" else {"amount_db": 0.0}
+    out, gain = made(kind, noise, **rest)
+    assert np.abs(out - noise).max() < 1e-6 and not gain.any()
+
+
+@pytest.mark.parametrize("window", [512, 2048, 8192])
+def test_a_sine_held_flat_comes_out_at_the_threshold(window):
+    hz = RATE * round(1000 * window / RATE) / window
+    out, gain = made(
+        "fine_bands", sine(hz, -20), hold_ratio=100, threshold_points=[[1000, -35]], window=window, smoothing_oct=0,
+        attack_ms=1, knee_db=0,
+    )  # fmt: skip
+    middle = out[0, RATE // 2 : -RATE // 2]
+    assert 10 * np.log10(2 * np.mean(middle**2)) == pytest.approx(-35, abs=1.0)
+    turns = np.exp(2j * np.pi * hz * np.arange(middle.size) / RATE)
+    rest = middle - 2 * np.real(np.mean(middle * turns.conj()) * turns)
+    assert level_db(rest) < level_db(middle) - 40  # it is still a sine
+    assert gain[RATE] == pytest.approx(-15, abs=1.0)
+
+
+def test_the_drawn_threshold_is_straight_over_log_frequency_flat_beyond_and_moved_as_a_whole():
+    one = chain("fine_bands", threshold_points=[[100, -60], [10000, -20]], threshold_db=5)
+    fine = one._stages[0].processor
+    at = lambda hz: np.interp(hz, fine._hz, fine._drawn_db)  # noqa: E731
+    assert [at(50), at(1000), at(15000)] == pytest.approx([-55, -35, -15], abs=0.3)
+
+
+def test_below_it_is_lifted_or_closed_within_its_range_and_lifting_fades_at_the_edges():
+    quiet = sine(RATE * 64 / 2048, -70)
+    common = {"hold_ratio": 1, "threshold_points": [[1000, -50]], "smoothing_oct": 0, "attack_ms": 1, "knee_db": 0}
+    lifted, gain = made("fine_bands", quiet, lift_ratio=2, lift_range_db=20, **common)
+    assert gain[RATE] == pytest.approx(10, abs=0.6)
+    closed, gain = made("fine_bands", quiet, close_ratio=2, close_range_db=12, **common)
+    assert gain[RATE] == pytest.approx(-12, abs=0.3)
+    _, gain = made("fine_bands", quiet, lift_ratio=2, lift_range_db=20, to_hz=1500 * 2**0.5, **common)
+    assert gain[RATE] == pytest.approx(5, abs=0.5)  # half an octave under the edge
+    with pytest.raises(SettingsError, match="close_ratio"):
+        chain("fine_bands", lift_ratio=2, close_ratio=2)
+
+
+def test_pink_noise_is_held_evenly_and_grows_no_music_of_its_own():
+    noise = pink(20)
+    points = [[50, 0], [16000, 0]]
+    probe = chain("fine_bands", hold_ratio=1)._stages[0].processor
+    mean = read_power(Analysis(1, 2048, 4).process(noise), 2048)[0].mean(axis=0)
+    for k, hz in enumerate((50, 16000)):
+        near = mean[(probe._hz > hz / 1.2) & (probe._hz < hz * 1.2)].mean()
+        points[k][1] = 10 * np.log10(near) - 6  # the noise lies 6 dB over it
+    out, _ = made("fine_bands", noise, hold_ratio=4, threshold_points=points, release_ms=200, attack_ms=20)
+    inner = slice(RATE, -RATE)
+    changes, growths = [], []
+    for hz in 1000 * 2.0 ** (np.arange(-9, 12) / 3):
+        before, after = (third_octave(sound, hz)[:, inner] for sound in (noise, out))
+        changes.append(level_db(after) - level_db(before))
+        short = [10 * np.log10((x[0] ** 2).reshape(-1, 4800).mean(axis=1)).std() for x in (before, after)]
+        growths.append(short[1] - short[0])
+    assert np.ptp(changes) < 2.0  # within 1 dB of even
+    assert -8 < np.mean(changes) < -2 and max(growths) < 1.0
+
+
+def test_what_sticks_out_of_the_takes_own_mean_is_held_and_nothing_else():
+    rng = np.random.default_rng(5)
+    noise = 0.02 * rng.standard_normal((1, 6 * RATE))
+    whistle = noise + np.where(np.arange(6 * RATE) > 3 * RATE, sine(3000, -20, 6)[0], 0.0)
+    entry = parse_entry({"id": "p", "type": "fine_bands", "settings": {
+        "reference": "own_mean", "threshold_db": 10, "hold_ratio": 20, "hold_range_db": 24}}, "x")  # fmt: skip
+    one = Chain([entry], channels=1, sample_rate=RATE, spectrum=spectrum_in_twelfths(sound_of(noise)))
+    out = one.process(np.concatenate([whistle, np.zeros((1, 2048))], axis=1))[:, 2048:]
+    late, early = slice(4 * RATE, 6 * RATE), slice(RATE, 3 * RATE)
+    assert level_db(third_octave(out, 3000)[:, late]) < level_db(third_octave(whistle, 3000)[:, late]) - 10
+    assert level_db(out[:, early]) == pytest.approx(level_db(whistle[:, early]), abs=0.7)
+    assert level_db(third_octave(out, 800)[:, late]) == pytest.approx(
+        level_db(third_octave(whistle, 800)[:, late]), abs=0.5
+    )
+
+
+def test_a_key_is_stepped_back_for_and_its_balance_taken_on():
+    noise, key = pink(4), third_octave(pink(4, 2), 2000) * 8
+    out, _ = made(
+        "fine_bands", noise, key, reference="key", threshold_points=[[1000, -50]], hold_range_db=12, hold_ratio=100
+    )
+    inner = slice(RATE, -RATE)
+    changes = {
+        hz: level_db(third_octave(out, hz)[:, inner]) - level_db(third_octave(noise, hz)[:, inner])
+        for hz in (500, 2000, 8000)
+    }
+    assert changes[2000] < -8 and abs(changes[500]) < 0.5 and abs(changes[8000]) < 0.5
+    bright = scipy.signal.lfilter([1, -0.7], [1], noise)
+    taken, _ = made("fine_bands", noise, bright, reference="key", key_way="balance", hold_ratio=100, lift_range_db=24)
+    for hz in (200, 1000, 6000):
+        want = level_db(third_octave(bright, hz)[:, inner])
+        assert level_db(third_octave(taken, hz)[:, inner]) == pytest.approx(want, abs=1.5)
+
+
+def test_room_is_made_where_and_when_the_key_is():
+    noise, key = pink(6), third_octave(pink(6, 2), 1000)
+    key = key / key.std() * 0.1
+    key[:, 3 * RATE :] = 0.0
+    out, _ = made("make_room", noise, key, amount_db=-12, attack_ms=5, release_ms=60, smoothing_oct=0)
+    sounding, silent = slice(RATE, 3 * RATE - 4800), slice(4 * RATE, 6 * RATE)
+
+    def change(hz, part):
+        return level_db(third_octave(out, hz)[:, part]) - level_db(third_octave(noise, hz)[:, part])
+
+    assert change(1000, sounding) == pytest.approx(-12, abs=1.5)
+    for hz, part in ((500, sounding), (2000, sounding), (1000, silent), (500, silent)):
+        assert change(hz, part) == pytest.approx(0, abs=0.5)
+    forward, _ = made("make_room", noise, key, amount_db=6, attack_ms=5, release_ms=60, smoothing_oct=0)
+    grown = level_db(third_octave(forward, 1000)[:, sounding]) - level_db(third_octave(noise, 1000)[:, sounding])
+    assert grown == pytest.approx(6, abs=1.0)
+
+
+def test_the_middle_alone_is_moved():
+    noise = np.concatenate([pink(3, 1), pink(3, 2)])
+    key = third_octave(pink(3, 3), 1000) * 10
+    out, _ = made("make_room", noise, key, amount_db=-12, focus="middle", smoothing_oct=0)
+    np.testing.assert_allclose(out[0] - out[1], noise[0] - noise[1], atol=1e-9)
+    middle = lambda s: third_octave((s[0] + s[1])[None], 1000)[:, RATE:-RATE]  # noqa: E731
+    assert level_db(middle(out)) < level_db(middle(noise)) - 8
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"threshold_points": []}, {"threshold_points": [[1000, -40]] * 9}, {"threshold_points": [[5000, -40], [100, -40]]},
+        {"threshold_points": [[1, -40]]}, {"window": 1000}, {"overlap": 3}, {"smoothing_oct": 2},
+    ],
+)  # fmt: skip
+def test_what_cannot_be_set_is_refused(wrong):
+    with pytest.raises(SettingsError, match="allowed"):
+        chain("fine_bands", **wrong)
