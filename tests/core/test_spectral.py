@@ -57,7 +57,7 @@ def test_what_is_not_changed_comes_out_a_window_later_however_it_is_cut(length, 
     rng = np.random.default_rng(3)
     sound = rng.standard_normal((2, 40000))
     whole = Stft(2, length, overlap).process(sound, lambda spectra: spectra)
-    assert np.abs(whole[:, length:] - sound[:, :-length]).max() < 1e-14
+    assert np.abs(whole[:, length:] - sound[:, :-length]).max() < 1e-5  # 100 dB and more under the loudest sample
     one, parts, at = Stft(2, length, overlap), [], 0
     while at < 40000:
         frames = int(rng.integers(1, 3000))
@@ -74,7 +74,7 @@ def test_analysis_is_scipys_and_keeps_power():
         sound[0], RATE, window_of(1024), 1024, 768, boundary=None, padded=False, scaling="spectrum"
     )
     steady = ours[3:]  # the first begin before the sound
-    np.testing.assert_allclose(steady, theirs.T[: len(steady)] * window_of(1024).sum(), atol=1e-9)
+    np.testing.assert_allclose(steady, theirs.T[: len(steady)] * window_of(1024).sum(), atol=1e-4)
     # Parseval: the power of a windowed frame is that of its spectrum.
     frame = sound[0, :1024] * window_of(1024)
     bins = np.abs(np.fft.rfft(frame)) ** 2
@@ -104,11 +104,11 @@ def test_erb_bands_are_those_of_the_formula():
 
 
 def test_smoothing_leaves_what_is_even_and_spreads_a_peak_over_its_octaves():
-    even = np.full((1, 1025), -6.0)
-    np.testing.assert_allclose(smoothed(even, 0.5), even)
-    peak = np.zeros((1, 1025))
-    peak[0, 512] = -12.0
-    spread = smoothed(peak, 1.0)[0]
+    even, every = np.full((1, 1, 1025), -6.0, np.float32), np.ones(1025, np.float32)
+    np.testing.assert_allclose(smoothed(even, 0.5, every), even, rtol=1e-6)
+    peak = np.zeros((1, 1, 1025), np.float32)
+    peak[0, 0, 512] = -12.0
+    spread = smoothed(peak, 1.0, every)[0, 0]
     touched = np.flatnonzero(spread)
     assert touched[0] == pytest.approx(512 / 2**0.5, abs=3) and touched[-1] == pytest.approx(512 * 2**0.5, abs=3)
     assert spread.min() > -0.1
@@ -147,9 +147,9 @@ def test_the_drawn_threshold_is_straight_over_log_frequency_flat_beyond_and_move
 def test_below_it_is_lifted_or_closed_within_its_range_and_lifting_fades_at_the_edges():
     quiet = sine(RATE * 64 / 2048, -70)
     common = {"hold_ratio": 1, "threshold_points": [[1000, -50]], "smoothing_oct": 0, "attack_ms": 1, "knee_db": 0}
-    lifted, gain = made("fine_bands", quiet, lift_ratio=2, lift_range_db=20, **common)
+    _, gain = made("fine_bands", quiet, lift_ratio=2, lift_range_db=20, **common)
     assert gain[RATE] == pytest.approx(10, abs=0.6)
-    closed, gain = made("fine_bands", quiet, close_ratio=2, close_range_db=12, **common)
+    _, gain = made("fine_bands", quiet, close_ratio=2, close_range_db=12, **common)
     assert gain[RATE] == pytest.approx(-12, abs=0.3)
     _, gain = made("fine_bands", quiet, lift_ratio=2, lift_range_db=20, to_hz=1500 * 2**0.5, **common)
     assert gain[RATE] == pytest.approx(5, abs=0.5)  # half an octave under the edge
@@ -233,7 +233,7 @@ def test_the_middle_alone_is_moved():
     noise = np.concatenate([pink(3, 1), pink(3, 2)])
     key = third_octave(pink(3, 3), 1000) * 10
     out, _ = made("make_room", noise, key, amount_db=-12, focus="middle", smoothing_oct=0)
-    np.testing.assert_allclose(out[0] - out[1], noise[0] - noise[1], atol=1e-9)
+    np.testing.assert_allclose(out[0] - out[1], noise[0] - noise[1], atol=1e-6)
     middle = lambda s: third_octave((s[0] + s[1])[None], 1000)[:, RATE:-RATE]  # noqa: E731
     assert level_db(middle(out)) < level_db(middle(noise)) - 8
 
@@ -241,7 +241,8 @@ def test_the_middle_alone_is_moved():
 @pytest.mark.parametrize(
     "wrong",
     [
-        {"threshold_points": []}, {"threshold_points": [[1000, -40]] * 9}, {"threshold_points": [[5000, -40], [100, -40]]},
+        {"threshold_points": []}, {"threshold_points": [[1000, -40]] * 9},
+        {"threshold_points": [[5000, -40], [100, -40]]},
         {"threshold_points": [[1, -40]]}, {"window": 1000}, {"overlap": 3}, {"smoothing_oct": 2},
     ],
 )  # fmt: skip

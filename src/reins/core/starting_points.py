@@ -359,7 +359,7 @@ STARTING_POINTS = (
         {"drive_db": 16, "kind": "soft", "bias_pct": 30, "tilt_db": 8, "mix_pct": 50},
     ),
     StartingPoint(
-        "fine_bands", "drum bus", "Cymbals, ringing down", "What rings on sticks out of the mean and is held; hits pass.",
+        "fine_bands", "drum bus", "Cymbals, ringing down", "What rings on sticks out and is held; hits pass.",
         {"reference": "own_mean", "threshold_db": 10, "hold_ratio": 4, "attack_ms": 40, "release_ms": 200,
          "from_hz": 2000, "window": 4096, "hold_range_db": 12},
     ),
@@ -374,12 +374,12 @@ STARTING_POINTS = (
          "from_hz": 2000, "to_hz": 6500, "hold_range_db": 9},
     ),
     StartingPoint(
-        "fine_bands", "speech", "Speech, hum and hiss closed", "What lies under the drawn threshold sinks between words.",
-        {"hold_ratio": 1, "close_ratio": 2.5, "close_range_db": 15, "threshold_points": [[100, -50], [1000, -62], [9000, -70]],
-         "attack_ms": 20, "release_ms": 60},
+        "fine_bands", "speech", "Speech, hum and hiss closed", "What lies under the line sinks between words.",
+        {"hold_ratio": 1, "close_ratio": 2.5, "close_range_db": 15,
+         "threshold_points": [[100, -50], [1000, -62], [9000, -70]], "attack_ms": 20, "release_ms": 60},
     ),
     StartingPoint(
-        "make_room", "electric guitar", "Guitars under a voice", "From 1 to 5 kHz the guitars give way while she sings.",
+        "make_room", "electric guitar", "Guitars under a voice", "From 1 to 5 kHz they give way while she sings.",
         {"amount_db": -8, "from_hz": 1000, "to_hz": 5000, "attack_ms": 25, "release_ms": 180},
     ),
     StartingPoint(
@@ -391,7 +391,7 @@ STARTING_POINTS = (
         {"amount_db": -6, "from_hz": 300, "to_hz": 6000, "attack_ms": 40, "release_ms": 350, "focus": "middle"},
     ),
     StartingPoint(
-        "make_room", "voice", "Voice, forward over guitars", "Turned round: she comes forward where they are in her way.",
+        "make_room", "voice", "Voice, forward over guitars", "Turned round: she comes forward where they are.",
         {"amount_db": 3, "from_hz": 1500, "to_hz": 6000, "attack_ms": 20, "release_ms": 150},
     ),
     StartingPoint(

@@ -6,6 +6,7 @@ of auditory filter shapes from notched-noise data", Hearing Research 47, 1990).
 """
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -13,6 +14,7 @@ import numpy.typing as npt
 from reins.core.dsp.compiled import kernel
 
 Array = npt.NDArray[np.float64]
+Narrow = npt.NDArray[np.float32]
 Counts = npt.NDArray[np.int64]
 LEAST_POWER = 1e-20
 
@@ -47,9 +49,9 @@ def erb_powers(power: Array, begins: Counts) -> Array:
     return np.asarray(np.add.reduceat(power, begins, axis=-1))
 
 
-def in_db(power: Array) -> Array:
-    """Power in dB; silence is -200."""
-    return np.asarray(10.0 * np.log10(np.maximum(power, LEAST_POWER)))
+def in_db(power: npt.NDArray[Any]) -> npt.NDArray[Any]:
+    """Power in dB, as wide as it is given; silence is -200."""
+    return np.asarray(np.float32(10.0) * np.log10(np.maximum(power, np.float32(LEAST_POWER))))
 
 
 @lru_cache(16)
@@ -61,22 +63,33 @@ def _reach(bins: int, octaves: float) -> tuple[Counts, Counts]:
     return low, np.maximum(high, low + 1)
 
 
-def smoothed(values: Array, octaves: float) -> Array:
-    """Values (..., bins) averaged over so much of an octave about each."""
-    if octaves <= 0.0:
-        return values
+def smoothed(values: Narrow, octaves: float, acts: Narrow) -> Narrow:
+    """Values (lanes, windows, bins) averaged over so much of an octave about each, times acts (bins,)."""
     low, high = _reach(values.shape[-1], round(octaves, 4))
-    total = np.concatenate([np.zeros((*values.shape[:-1], 1)), np.cumsum(values, axis=-1)], axis=-1)
-    return np.asarray((total[..., high] - total[..., low]) / (high - low))
+    made = np.empty_like(values)
+    _smooth(values, low, high, acts, np.empty(values.shape[-1] + 1), made)
+    return made
+
+
+@kernel("void(f4[:,:,::1], i8[::1], i8[::1], f4[::1], f8[::1], f4[:,:,::1])")
+def _smooth(values, low, high, acts, total, out):
+    total[0] = 0.0
+    for lane in range(values.shape[0]):
+        for window in range(values.shape[1]):
+            row, made = values[lane, window], out[lane, window]
+            for i in range(row.size):
+                total[i + 1] = total[i] + row[i]
+            for i in range(row.size):
+                made[i] = acts[i] * (total[high[i]] - total[low[i]]) / (high[i] - low[i])
 
 
 #: By how much less than a tone, in dB, the window of dsp.stft reads so many bins beside it, wherever between two bins
 #: the tone lies; and what is called as much.
-LEAKS_DB = np.array([0.0, 0.0] + [-20.0 * np.log10(4.0 * (d - 0.5) ** 2 - 1.0) for d in range(2, 10)])
+LEAKS_DB = np.array([0.0, 0.0] + [-20.0 * np.log10(4.0 * (d - 0.5) ** 2 - 1.0) for d in range(2, 10)], np.float32)
 AS_MUCH_DB = 3.0
 
 
-@kernel("void(f8[:,:,::1], f8[::1], f8, f8[:,:,::1])")
+@kernel("void(f4[:,:,::1], f4[::1], f4, f4[:,:,::1])")
 def owned(level, leaks_db, as_much_db, out):
     """Level (lanes, windows, bins) of what each bin belongs to: its own, or that of a louder bin near by, where it
     reads no more than the window lets leak from there; so that all bins of a tone are moved together.
@@ -99,7 +112,7 @@ def owned(level, leaks_db, as_much_db, out):
                     high[i] = max(high[i], a) if b <= a + leak else high[i]
 
 
-@kernel("void(f8[:,:,::1], f8, f8, f8[:,::1])")
+@kernel("void(f4[:,:,::1], f4, f4, f4[:,::1])")
 def follow(gains, attack_k, release_k, state):
     """Gains wanted (lanes, windows, bins), in dB, as attack and release let them be; in place. state (lanes, bins) is
     the gain there was last. What moves away from 0, or to the other side of it, attacks.
@@ -112,5 +125,62 @@ def follow(gains, attack_k, release_k, state):
                 g, t = now[i], wanted[i]
                 k = attack_k if abs(t) > abs(g) or t * g < 0.0 else release_k
                 g += k * (t - g)
-                now[i] = g if abs(g) > 1e-9 else 0.0
+                now[i] = g if abs(g) > 1e-6 else 0.0
                 wanted[i] = now[i]
+
+
+@kernel("void(f4[:,:,::1], f4[:,:,::1], f8[:,::1])")
+def what_is_left(power, factor, sums):
+    """Add to sums (2, windows) the power (lanes, windows, bins) that was there, and what factors leave of it."""
+    for lane in range(power.shape[0]):
+        for window in range(power.shape[1]):
+            row, by = power[lane, window], factor[lane, window]
+            there = left = 0.0
+            for i in range(row.size):
+                there += row[i]
+                left += row[i] * by[i] * by[i]
+            sums[0, window] += there
+            sums[1, window] += left
+
+
+@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[::1], f8[:,::1], f8[:,::1], f8[::1])")
+def against_own(powers, heard, ks, falls, state, now, loudest):
+    """Of powers (windows, bands) what each band is now (windows, bands), and the loudest as heard (bands,) of late, by
+    window. ks: how quickly a band rises; how quickly the loudness it is measured against grows, and falls. falls (1,):
+    how quickly a band falls at most. state (2, bands): now and of late.
+    """
+    rises, grows, shrinks = ks
+    for window in range(powers.shape[0]):
+        most = 0.0
+        for i in range(powers.shape[1]):
+            p, quick, slow = powers[window, i], state[0, i], state[1, i]
+            quick = max(quick + rises * (p - quick), quick * falls[0])
+            slow += (grows if p > slow else shrinks) * (p - slow)
+            state[0, i], state[1, i] = quick, slow
+            now[window, i] = quick
+            most = max(most, slow * heard[i])
+        loudest[window] = most
+
+
+@kernel("void(f4[:,:,::1], f4[::1], f4[::1], f4[:,:,::1])")
+def curve(over, fades, params, gain):
+    """The gain in dB into gain (lanes, windows, bins) for so much over a threshold. params: how steep it is held, knee,
+    range; how steep the rest is lifted, range; closed, range. fades (bins,): how much of a lift there is.
+
+    The knee is quadratic, as a compressor's (D. Giannoulis, M. Massberg, J. D. Reiss 2012).
+    """
+    held, knee, most, lifted, most_lifted, closed, most_closed = params
+    half, least = 0.5 * knee, 1e-6
+    for lane in range(over.shape[0]):
+        for window in range(over.shape[1]):
+            row, made = over[lane, window], gain[lane, window]
+            for i in range(row.size):
+                x = row[i]
+                inside = min(max(x + half, 0.0), knee)
+                bent = inside * inside / (2.0 * max(knee, least))
+                above = x if x >= half else bent
+                inside = min(max(half - x, 0.0), knee)
+                bent = inside * inside / (2.0 * max(knee, least))
+                below = -x if -x >= half else bent
+                down = min(held * above, most) + min(closed * below, most_closed)
+                made[i] = min(lifted * below, most_lifted) * fades[i] - down

@@ -14,9 +14,9 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import field_validator, model_validator
 
-from reins.core.dsp.bins import AS_MUCH_DB, LEAKS_DB, in_db, owned
+from reins.core.dsp.bins import AS_MUCH_DB, LEAKS_DB, curve, in_db, owned
 from reins.core.dsp.octaves import OCTAVE, TWELFTHS_HZ
-from reins.core.dsp.stft import noise_bandwidth_hz
+from reins.core.dsp.stft import Narrow, noise_bandwidth_hz
 from reins.core.processors.base import Array
 from reins.core.processors.spectral import Spectral, SpectralSettings
 from reins.core.settings import usual
@@ -94,7 +94,7 @@ class FineBands(Spectral):
     Settings = FineBandsSettings
 
     def __init__(self, settings: Any, **more: Any) -> None:
-        self._mean_db: Array | None = None
+        self._mean_db: Narrow | None = None
         self._spectrum: Array | None = None
         super().__init__(settings, **more)
 
@@ -115,7 +115,12 @@ class FineBands(Spectral):
             self._drawn_db = self._drawn_db - level.mean()  # its shape; on a mean 0 dB is the mean
         low, high = settings.from_hz or 1.0, settings.to_hz or 1e9
         octaves = np.minimum(np.log2(np.maximum(self._hz, 1.0) / low), np.log2(high / np.maximum(self._hz, 1.0)))
-        self._fades = np.clip(octaves, 0.0, 1.0)
+        self._fades = np.clip(octaves, 0.0, 1.0).astype(np.float32)
+        self._drawn_db = self._drawn_db.astype(np.float32)
+        steep = 1.0 if settings.hold_ratio == FLAT_RATIO else 1.0 - 1.0 / settings.hold_ratio
+        lifted, closed = 1.0 - 1.0 / settings.lift_ratio, settings.close_ratio - 1.0
+        ranges = settings.hold_range_db, settings.lift_range_db, settings.close_range_db
+        self._params = np.array([steep, settings.knee_db, ranges[0], lifted, ranges[1], closed, ranges[2]], np.float32)
 
     def know(self, spectrum: Array | None) -> None:
         """The take's mean in each bin, of its power in twelfths of an octave."""
@@ -126,51 +131,36 @@ class FineBands(Spectral):
             width_hz = TWELFTHS_HZ * (OCTAVE ** (1 / 24) - OCTAVE ** (-1 / 24))
             density = np.maximum(spectrum / width_hz, 1e-20) * noise_bandwidth_hz(self._length, self._rate)
             at = np.log(np.maximum(self._hz, 1.0))
-            self._mean_db = np.interp(at, np.log(TWELFTHS_HZ), 10.0 * np.log10(density))
+            self._mean_db = np.interp(at, np.log(TWELFTHS_HZ), 10.0 * np.log10(density)).astype(np.float32)
 
-    def _wanted_db(self, power: Array, key_power: Array | None) -> Array:
+    def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         settings = self._settings
-        tied = settings.link_pct / 100.0
+        tied = np.float32(settings.link_pct / 100.0)
         level = _owned(power)
         if level.shape[0] == 2 and tied:
             level = level + tied * (level.max(axis=0, keepdims=True) - level)
         if settings.reference == "own_mean":
-            mean = self._mean_db if self._mean_db is not None else 0.0
-            return self._curve(level - mean - self._drawn_db, level)
+            mean = self._mean_db if self._mean_db is not None else np.float32(0.0)
+            return self._curve(level - (mean + self._drawn_db))
         if key_power is None:
-            return self._curve(level - self._drawn_db, level)
+            return self._curve(level - self._drawn_db)
         heard = _owned(key_power)
         if settings.key_way == "balance":
-            apart = np.where((heard > QUIET_DB) & (level > QUIET_DB), heard + settings.threshold_db - level, 0.0)
-            share = 1.0 - 1.0 / settings.hold_ratio
-            return np.asarray(np.clip(share * apart, -settings.hold_range_db, settings.lift_range_db))
-        held = self._curve(heard - self._drawn_db, heard)
-        return np.repeat(np.minimum(held, 0.0), level.shape[0], axis=0)
+            sound = (heard > QUIET_DB) & (level > QUIET_DB)
+            apart = np.where(sound, heard + np.float32(settings.threshold_db) - level, np.float32(0.0))
+            share = np.float32(1.0 - 1.0 / settings.hold_ratio)
+            return np.clip(share * apart, np.float32(-settings.hold_range_db), np.float32(settings.lift_range_db))
+        held = np.minimum(self._curve(heard - self._drawn_db), np.float32(0.0))
+        return np.repeat(held, level.shape[0], axis=0)
 
-    def _curve(self, over: Array, level: Array) -> Array:
-        """The gain in dB for so much over the threshold; level: what is there."""
-        settings = self._settings
-        steep = 1.0 if settings.hold_ratio == FLAT_RATIO else 1.0 - 1.0 / settings.hold_ratio
-        gain = -np.minimum(steep * _bent(over, settings.knee_db), settings.hold_range_db)
-        under = _bent(-over, settings.knee_db)
-        if settings.lift_ratio > 1.0:
-            lift = np.minimum((1.0 - 1.0 / settings.lift_ratio) * under, settings.lift_range_db)
-            gain += lift * self._fades * (level > QUIET_DB)
-        elif settings.close_ratio > 1.0:
-            gain -= np.minimum((settings.close_ratio - 1.0) * under, settings.close_range_db)
-        return np.asarray(gain)
+    def _curve(self, over: Narrow) -> Narrow:
+        gain = np.empty_like(over)
+        curve(np.ascontiguousarray(over), self._fades, self._params, gain)
+        return gain
 
 
-def _owned(power: Array) -> Array:
+def _owned(power: Narrow) -> Narrow:
     level = np.ascontiguousarray(in_db(power))
     made = np.empty_like(level)
     owned(level, LEAKS_DB, AS_MUCH_DB, made)
     return made
-
-
-def _bent(over: Array, knee_db: float) -> Array:
-    """What lies over a threshold, beginning over a knee, quadratic within (D. Giannoulis et al. 2012)."""
-    if knee_db <= 0.0:
-        return np.maximum(over, 0.0)
-    into = np.clip(over + 0.5 * knee_db, 0.0, knee_db)
-    return np.where(over >= 0.5 * knee_db, over, into * into / (2.0 * knee_db))

@@ -14,9 +14,10 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from reins.core.dsp.bins import erb_edges, erb_number, erb_powers, in_db
+from reins.core.dsp.bins import against_own, erb_edges, erb_number, erb_powers, in_db
 from reins.core.dsp.filters import sections_response
 from reins.core.dsp.loudness import k_weighting
+from reins.core.dsp.stft import Narrow
 from reins.core.processors.base import Array
 from reins.core.processors.spectral import Spectral, SpectralSettings
 from reins.core.settings.describing import number
@@ -47,26 +48,24 @@ class MakeRoom(Spectral):
     label = "Make room"
     about = "Gives way to another track only where in the spectrum, and only when, that needs it."
     Settings = MakeRoomSettings
-    carried: ClassVar[tuple[str, ...]] = (*Spectral.carried, "_now", "_lately")
+    carried: ClassVar[tuple[str, ...]] = (*Spectral.carried, "_state")
 
     def __init__(self, settings: Any, **more: Any) -> None:
         super().__init__(settings, **more)
         self._begins, middles = erb_edges(WINDOW, self._rate)
         self._at, self._bins_at = erb_number(middles), erb_number(self._hz)
         self._heard = np.abs(sections_response(k_weighting(self._rate), middles, self._rate)) ** 2
-        self._now, self._lately = np.zeros((2, 2, middles.size))  # power of each band of strip and key, quick and slow
+        self._state = np.zeros((2, 2, middles.size))  # power of each band of strip and key, now and of late
         hop_ms = 1000.0 * self._hop / self._rate
-        self._falls = 10.0 ** (-FALLS_DB_PER_MS * hop_ms / 10.0)
-        self._rises_k, self._louder_k, self._quieter_k = (
-            1.0 - math.exp(-hop_ms / ms) for ms in (RISES_MS, LOUDER_MS, QUIETER_MS)
-        )
+        self._falls = np.array([10.0 ** (-FALLS_DB_PER_MS * hop_ms / 10.0)])
+        self._ks = np.array([1.0 - math.exp(-hop_ms / ms) for ms in (RISES_MS, LOUDER_MS, QUIETER_MS)])
 
     @classmethod
     def cut_of(cls, settings: Any) -> tuple[int, int]:
         """As long as lows need, with windows that come often enough for syllables."""
         return WINDOW, OVERLAP
 
-    def _wanted_db(self, power: Array, key_power: Array | None) -> Array:
+    def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         settings = self._settings
         assert key_power is not None
         _, own_near = self._against_own(erb_powers(power.max(axis=0), self._begins), 0)
@@ -75,17 +74,11 @@ class MakeRoom(Spectral):
         share = np.clip(1.0 - (apart - settings.margin_db) / BEYOND_DB, 0.0, 1.0)
         counts = (key > SILENT_DB) & (key_near > -COUNTS_DB) & (own_near > -COUNTS_DB)
         bands = settings.amount_db * share * counts
-        return np.stack([np.interp(self._bins_at, self._at, row) for row in bands])[None]
+        return np.stack([np.interp(self._bins_at, self._at, row) for row in bands])[None].astype(np.float32)
 
     def _against_own(self, powers: Array, which: int) -> tuple[Array, Array]:
         """Levels (windows, bands), which rise and fall as said above, and the same less that of the loudest band."""
-        now, lately = self._now[which], self._lately[which]
-        levels, loudest = np.empty_like(powers), np.empty((len(powers), 1))
-        for window, row in enumerate(powers):
-            now[:] = np.maximum(now + self._rises_k * (row - now), now * self._falls)
-            lately += np.where(row > lately, self._louder_k, self._quieter_k) * (row - lately)
-            levels[window], loudest[window] = (
-                in_db(now),
-                in_db(np.maximum((lately * self._heard).max(), QUIETEST_POWER)),
-            )
-        return levels, levels - loudest
+        now, loudest = np.empty(powers.shape), np.empty(len(powers))
+        against_own(powers.astype(np.float64), self._heard, self._ks, self._falls, self._state[which], now, loudest)
+        levels = in_db(now)
+        return levels, levels - in_db(np.maximum(loudest, QUIETEST_POWER))[:, None]

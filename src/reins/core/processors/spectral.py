@@ -8,14 +8,15 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from reins.core.dsp.bins import bins_hz, follow, in_db, smoothed
-from reins.core.dsp.stft import Analysis, Spectra, Stft, read_power
+from reins.core.dsp.bins import bins_hz, follow, smoothed, what_is_left
+from reins.core.dsp.stft import Analysis, Narrow, Spectra, Stft, read_power
 from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows, mixed
 from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 
-SILENT_DB = -100.0
+NOTHING = 1e-12  # of power
+PER_DB = np.float32(np.log(10.0) / 20.0)
 LONGEST_WAY_BACK = 7.0  # release times until what is left of a gain is nothing
 
 
@@ -56,7 +57,7 @@ class Spectral(Processor):
         self._key_path = KeyPath(settings.key, channels=self._lanes, sample_rate=sample_rate)
         self._key_stft = Analysis(self._lanes, self._length, self._overlap)
         self._delay = Delay(channels, self._length)
-        self._gain_db = np.zeros((channels, self._length // 2 + 1))
+        self._gain_db = np.zeros((channels, self._length // 2 + 1), np.float32)
         self._told = np.zeros(self._overlap // 2 + 1)  # of the windows that lie about what leaves next
         self._hz = bins_hz(self._length, sample_rate)
         self.gains_db = {}
@@ -68,7 +69,7 @@ class Spectral(Processor):
         """Frames of a window, and how many of them lie over each other."""
 
     @abstractmethod
-    def _wanted_db(self, power: Array, key_power: Array | None) -> Array:
+    def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         """The gain wanted (lanes, windows, bins), of the power read in each bin, and of its key where it hears one."""
 
     def _listens(self) -> bool:
@@ -109,7 +110,9 @@ class Spectral(Processor):
             1.0 - float(np.exp(-hop_ms / max(ms, 1e-3))) for ms in (settings.attack_ms, settings.release_ms)
         )
         low, high = settings.from_hz, settings.to_hz or np.inf
-        self._acts = ((self._hz >= low) & (self._hz <= high)).astype(np.float64)
+        self._acts = ((self._hz >= low) & (self._hz <= high)).astype(np.float32)
+        if settings.is_overdone:
+            self._acts *= np.float32(2.0)
 
     def takes(self, rows: Rows) -> bool:
         """None of them by itself; see processors.moving."""
@@ -120,7 +123,7 @@ class Spectral(Processor):
         settings, sound = self._settings, block.sound
         aside = settings.focus != "whole" and self._channels == 2
         late = self._delay.process(sound)
-        key_power: Array | None = None
+        key_power: Narrow | None = None
         if self._listens():
             heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
             self.key_heard = heard
@@ -131,26 +134,20 @@ class Spectral(Processor):
             if aside:  # within the spectra, so that what is on its way stays left and right
                 spectra = _turned(spectra)
             power = read_power(spectra, self._length)
-            wanted = self._wanted_db(power, key_power) * (2.0 if settings.is_overdone else 1.0)
-            wanted = np.ascontiguousarray(smoothed(wanted, settings.smoothing_oct) * self._acts)
+            wanted = smoothed(self._wanted_db(power, key_power), settings.smoothing_oct, self._acts)
             if wanted.shape[0] < self._channels:
                 wanted = np.repeat(wanted, self._channels, axis=0)
             if aside:
                 wanted[1 if settings.focus == "middle" else 0] = 0.0
             follow(wanted, self._attack_k, self._release_k, self._gain_db)
-            gains.append(self._overall(power, wanted))
-            spectra = spectra * np.exp(wanted * (np.log(10.0) / 20.0))
-            return 2.0 * _turned(spectra) if aside else spectra
+            factor = np.exp(wanted * PER_DB)
+            gains.append(_overall_db(power, factor))
+            spectra = spectra * factor
+            return np.float32(2.0) * _turned(spectra) if aside else spectra
 
         made = self._stft.process(sound, change)
         self.gains_db = {"gain_db": self._along(block.sound.shape[1], gains)}
         return mixed(late, made, settings, {} if block.moved is None else block.moved.gains)
-
-    def _overall(self, power: Array, gain_db: Array) -> Array:
-        """By window how much of what was there its gains leave, in dB."""
-        there = power.sum(axis=(0, 2))
-        left = (power * 10.0 ** (gain_db / 10.0)).sum(axis=(0, 2))
-        return np.asarray(np.where(there > 1e-12, in_db(left) - in_db(there), 0.0))
 
     _phase = 0  # frames since a window ended
 
@@ -166,6 +163,16 @@ class Spectral(Processor):
         return np.asarray(row)
 
 
+def _overall_db(power: Narrow, factor: Narrow) -> Array:
+    """By window how much of the power that was there its gains leave."""
+    sums = np.zeros((2, power.shape[1]))
+    what_is_left(power, factor, sums)
+    there, left = sums
+    return np.where(there > NOTHING, 10.0 * np.log10(np.maximum(left, NOTHING) / np.maximum(there, NOTHING)), 0.0)
+
+
 def _turned(spectra: Spectra) -> Spectra:
     """Left and right as middle and sides; twice that is the way back."""
-    return np.stack([0.5 * (spectra[0] + spectra[1]), 0.5 * (spectra[0] - spectra[1])])
+    turned = np.stack([spectra[0] + spectra[1], spectra[0] - spectra[1]])
+    turned *= np.float32(0.5)
+    return turned
