@@ -107,6 +107,21 @@ def aim(
 
 
 @app.command()
+def fight(
+    one: Annotated[Path, typer.Argument(metavar="A")],
+    other: Annotated[Path, typer.Argument(metavar="B")],
+    as_json: Annotated[bool, JSON] = False,
+) -> None:
+    """Where two files are strong at the same time, by frequency: the worst regions, in words."""
+    from reins.services.fighting import fight_files
+
+    with _progress(f"Comparing {one.name} and {other.name}") as progress:
+        found = fight_files(one, other, lambda what, done, total: progress(done, total))
+    words = "\n".join(found["words"]) or "They leave each other alone."
+    print(json.dumps(found, indent=2, ensure_ascii=False) if as_json else words)
+
+
+@app.command()
 def render(
     session: Annotated[Path, typer.Argument(metavar="SESSION.json", help="A session file: its JSON, or the zip.")],
     output: Annotated[Path, typer.Option("-o", "--output", metavar="DIR", help="The folder to write into.")],

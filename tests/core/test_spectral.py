@@ -1,4 +1,4 @@
-"""The short-time Fourier engine against scipy's, bands against their formula, and what works on spectra by the brief."""
+"""The short-time Fourier engine against scipy's, bands against their formula, and what works on spectra, measured."""
 
 import numpy as np
 import pytest

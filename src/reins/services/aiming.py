@@ -74,13 +74,18 @@ def aim_file(
         }  # fmt: skip
 
 
-def _take(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> LaidTake:
+def take_of(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> Take:
+    """A file as a take in a folder of its own, at a rate where one is given."""
     with AudioReader(path, sample_rate=rate) as reader:
         write_take(
             place, reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
             progress=lambda frames: progress(frames, reader.frames),
         )  # fmt: skip
-    return LaidTake(Take(place), Track(name=path.stem[:80] or "x"))
+    return Take(place)
+
+
+def _take(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> LaidTake:
+    return LaidTake(take_of(path, place, rate, progress), Track(name=path.stem[:80] or "x"))
 
 
 def proposed(aim: Aim, work: Work, *, first: bool = False) -> Proposal:

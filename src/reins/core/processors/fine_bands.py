@@ -33,12 +33,11 @@ class FineBandsSettings(SpectralSettings):
     """Settings of the fine bands."""
 
     reference: Literal["fixed", "own_mean", "key"] = choice(
-        "fixed", label="Threshold on", group="Level",
-        words={"fixed": "full scale", "own_mean": "own mean", "key": "key"},
+        "fixed", label="Threshold on", group="Compare", words={"fixed": "fixed", "own_mean": "mean", "key": "key"},
         help="What the threshold lies on: full scale, the take's own mean at each frequency, or a key as it is now.",
     )  # fmt: skip
     key_way: Literal["step_back", "balance"] = choice(
-        "step_back", label="With a key", group="Level", words={"step_back": "step back", "balance": "its balance"},
+        "step_back", label="With a key", group="Compare", words={"step_back": "step back", "balance": "balance"},
         help="Step back where the key is over the threshold, or take on the key's balance.",
     )  # fmt: skip
     threshold_db: float = number(
@@ -51,24 +50,26 @@ class FineBandsSettings(SpectralSettings):
     )  # fmt: skip
     hold_ratio: float = usual.ratio(4.0, "How firmly what is above is held; 100 is flat.")
     lift_ratio: float = number(
-        1.0, 1, 10, label="Lift", unit=":1", group="Level", step=0.1, scale="log",
+        1.0, 1, 10, label="Lift", unit=":1", group="Below", step=0.1, scale="log",
         help="How much what is below comes up; 1 leaves it.",
     )  # fmt: skip
     close_ratio: float = number(
-        1.0, 1, 10, label="Close", unit=":1", group="Level", step=0.1, scale="log",
+        1.0, 1, 10, label="Close", unit=":1", group="Below", step=0.1, scale="log",
         help="How much what is below sinks; 1 leaves it.",
     )  # fmt: skip
     knee_db: float = usual.knee_db(6.0, "How gradually it begins about the threshold.")
     hold_range_db: float = usual.range_db(24.0, "The most a bin is held.", label="Hold range")
-    lift_range_db: float = usual.range_db(12.0, "The most a bin is lifted.", label="Lift range")
-    close_range_db: float = usual.range_db(24.0, "The most a bin is closed.", label="Close range")
+    lift_range_db: float = usual.range_db(12.0, "The most a bin is lifted.", label="Lift range", group="Below")
+    close_range_db: float = usual.range_db(24.0, "The most a bin is closed.", label="Close range", group="Below")
     window: Literal[64, 128, 256, 512, 1024, 2048, 4096, 8192, 16384] = choice(
         2048,
         label="Window",
-        group="Time",
+        group="Windows",
         help="Frames of a window: long ones part narrow bands.",
     )
-    overlap: Literal[2, 4, 8] = choice(4, label="Overlap", group="Time", help="How many windows lie over each frame.")
+    overlap: Literal[2, 4, 8] = choice(
+        4, label="Overlap", group="Windows", help="How many windows lie over each frame."
+    )
     link_pct: float = usual.share_pct(
         100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Band", label="Link", moves=False
     )

@@ -1,6 +1,7 @@
 // The bench of the chosen processor: its controls in groups, its pictures, and what it did.
 
 import { element, makeControl } from "./control.js";
+import { longKind } from "./longcontrols.js";
 import { paintCurve } from "./draw/curve.js";
 import { drivenDb } from "./levels.js";
 import { valueAtPath } from "./paths.js";
@@ -54,7 +55,7 @@ export class Bench {
     const groups = names.toSorted((a, b) => LATER.indexOf(a) - LATER.indexOf(b)).map((name) => [name, settings.filter((s) => s.group === name)]);
     this.keyFilter = settings.filter((s) => s.group === "Key filter" && s.name.startsWith("key."));
     // Where there is a sidechain, Out stands under the shortest column.
-    const lines = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6, recording: 2 })[s.kind];
+    const lines = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6, recording: 2, points: 1.5 })[s.kind];
     const tall = (group) => settings.filter((s) => s.group === group).reduce((sum, s) => sum + lines(s), 0);
     const [shortest] = ["Sidechain", "Level", "Time", "Detect"].toSorted((a, b) => tall(a) - tall(b));
     this.panel.classList.toggle("is-many", names.length > 6); // more than a grid of four columns holds: they flow
@@ -100,7 +101,9 @@ export class Bench {
   }
 
   control(setting) {
-    const control = makeControl(setting, {
+    const Long = longKind(setting);
+    const make = Long ? (/** @type {any} */ one, /** @type {any} */ to) => new Long(one, to) : makeControl;
+    const control = make(setting, {
       attempt: (value) => this.to.attempt(setting.name, value),
       keep: (value) => this.to.keep(setting.name, value),
       tempo: this.to.tempo,
@@ -188,7 +191,7 @@ export class Bench {
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
     const returns = this.views.includes("returns") ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
-      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length || !this.views.includes("in_out") ? [] : HELD_FACTS), ...inCharge, ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
+      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length || !(this.views.includes("in_out") || statistics.held_pct > 0) ? [] : HELD_FACTS), ...inCharge, ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
         const row = element("div", "did-row", { "data-fact": name });
         const [term, value] = [element("dt", ""), element("dd", "")];
         [term.textContent, value.textContent] = [label, told[name]];
