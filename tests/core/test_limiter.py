@@ -46,7 +46,7 @@ MATERIAL = ["white noise", "a quarter of the rate", "dull noise", "a square", "j
 def test_an_independent_true_peak_reading_stays_under_the_ceiling(name, lookahead_ms):
     out = limited(material(name)[None], ceiling_db=-3.0, lookahead_ms=lookahead_ms)
 
-    # A long filter at sixteen times the rate; the brief allows 0.1 dB.
+    # A long filter at sixteen times the rate; 0.1 dB is allowed.
     reading = np.abs(scipy.signal.resample_poly(out[0], 16, 1, window=("kaiser", 12))).max()
     assert 20 * np.log10(reading) <= -3.0 + 0.1
 

@@ -8,7 +8,7 @@ Automatic release: see processors.release.
 
 operating_db raises what is heard and lowers what leaves alike: the whole setting lies deeper in the sound.
 
-Where the brief is silent: input_db drives detector and signal alike (not an outside key); makeup and mix act only on
+Decided here: input_db drives detector and signal alike (not an outside key); makeup and mix act only on
 the lanes of `apply_to`, the others pass as they came but for output_db; a mono signal has one lane, so channels,
 link_pct and apply_to do nothing to it; a mono signal keyed in stereo is held by the linked key.
 """

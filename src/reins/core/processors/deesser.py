@@ -10,7 +10,7 @@ What is held is a band-pass around the middle of the band, 1 dB down at low_hz a
 proportion: result = source - (1 - gain) band. So at rest the result is the source, to the last bit, and the
 difference is the band alone. act_on "whole" holds all alike.
 
-Where the brief is silent: threshold_db goes up to 0 dB of full scale, or from -40 to 20 dB when relative.
+Decided here: threshold_db goes up to 0 dB of full scale, or from -40 to 20 dB when relative.
 """
 
 import math

@@ -15,7 +15,7 @@ attack and release of the rest; automatic release stays the rest's own.
 match_loudness takes back what gains at rest and cuts do to the loudness of the take, weighed by its measured spectrum
 (see core.measure.spectra), or by pink noise where none is known.
 
-Where the brief is silent: a band that is off does nothing; bands have one gain for both channels; mix_pct blends with
+Decided here: a band that is off does nothing; bands have one gain for both channels; mix_pct blends with
 the source before the cuts.
 """
 

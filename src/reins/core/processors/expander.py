@@ -6,7 +6,7 @@ turned upward, its slope ratio - 1; range_db bounds the change. The same one pol
 towards the untouched level when going down and towards the raised level when going up, release_ms the other way, which
 starts hold_ms after the last moment that wanted at least as much.
 
-Where the brief is silent: it starts at 0 dB, not closed, so that nothing at the very beginning is lost.
+Decided here: it starts at 0 dB, not closed, so that nothing at the very beginning is lost.
 """
 
 from typing import Any, Literal

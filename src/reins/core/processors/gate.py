@@ -8,7 +8,7 @@ range_db quieter; 90 means silence. It starts closed.
 With auto_release it remembers how long it was open (processors.release): behind a lone hit it closes in release_ms,
 after a long passage in up to six times as much.
 
-Where the brief is silent: inverted, it opens and closes at the same moments the other way round, with the same attack
+Decided here: inverted, it opens and closes at the same moments the other way round, with the same attack
 and release, and so starts open; the gain of silence is told as -120 dB; of two lanes that are not linked, the state
 told is that of the first.
 """

@@ -4,7 +4,7 @@ Bands are those of dsp.crossovers: at rest their sum is the source, flat within 
 crossovers. Curve and ballistics of a band are those of compressor and expander; amount_pct scales every band's movement
 in dB. Each band's detector hears that band of the source or key, averaged over 10 ms as far as its rms_pct says.
 
-Where the brief is silent: mix_pct blends with the source turned in phase as the bands are (the sum of the bands at
+Decided here: mix_pct blends with the source turned in phase as the bands are (the sum of the bands at
 rest), because the plain source would cancel around the crossovers; at 0 the source comes through as it is. A band
 that is off passes as it comes, without its gain; once any band is soloed, only soloed ones are heard. With mid_side,
 middle and sides are split, not left and right. Missing bands take their defaults.
