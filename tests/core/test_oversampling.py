@@ -16,6 +16,7 @@ from tests.conftest import RATE
 # As fast as they go at 10 kHz, where the kinks of the gain fold back most.
 FAST = {
     "compressor": {"threshold_db": -30, "ratio": 20, "attack_ms": 0, "release_ms": 1},
+    "curve": {"points": [[-60, -60], [-30, -30], [0, -28.5]], "knee_db": 0, "attack_ms": 0, "release_ms": 1},
     "gate": {"threshold_db": -12, "hysteresis_db": 0, "attack_ms": 0, "release_ms": 1, "hold_ms": 0, "range_db": 20},
     "expander": {"threshold_db": -8, "ratio": 20, "attack_ms": 0, "release_ms": 1, "range_db": 20, "knee_db": 0},
     "ducker": {"threshold_db": -30, "amount_db": 20, "down_ms": 0, "back_ms": 1, "hold_ms": 0},

@@ -3,6 +3,7 @@
 from reins.core.processors.base import Processor, ProcessorSettings
 from reins.core.processors.colour import Colour, ColourSettings
 from reins.core.processors.compressor import Compressor, CompressorSettings
+from reins.core.processors.curve import Curve, CurveSettings
 from reins.core.processors.deesser import Deesser, DeesserSettings
 from reins.core.processors.ducker import Ducker, DuckerSettings
 from reins.core.processors.dynamic_eq import DynamicEq
@@ -30,6 +31,7 @@ PROCESSORS: dict[str, type[Processor]] = {
         Optical,
         VariableMu,
         ThreeSpeed,
+        Curve,
         Gate,
         Expander,
         Ducker,
@@ -52,6 +54,8 @@ __all__ = [
     "ColourSettings",
     "Compressor",
     "CompressorSettings",
+    "Curve",
+    "CurveSettings",
     "Deesser",
     "DeesserSettings",
     "Ducker",

@@ -30,12 +30,13 @@ export class ListControl {
 const HZ = { name: "", label: "", unit: "Hz", low: 10, high: 30000, default: 1000, step: 1, scale: "log", help: "" };
 const DB = { ...HZ, unit: "dB", low: -150, high: 60 };
 
-/** Points of frequency and level, typed as “100 −40, 8k −52”. */
+/** Points of frequency or level and level, typed as “100 −40, 8k −52”. */
 export class PointsControl {
   /** @param {any} setting @param {any} to */
   constructor(setting, to) {
     Object.assign(this, { setting, to });
     this.value = setting.default;
+    this.at = setting.at === "dB" ? DB : HZ; // what its places are
     this.root = element("label", "control control-points", { "data-setting": setting.name, "data-help": setting.help });
     const label = element("span", "control-label");
     label.textContent = setting.label;
@@ -54,15 +55,15 @@ export class PointsControl {
   set(value) {
     this.value = value;
     this.error.hidden = true;
-    this.field.value = value.map(([hz, db]) => `${spoken(hz, HZ).replace(" Hz", "").replace(" kHz", "k")} ${spoken(db, DB).replace(" dB", "")}`).join(", ");
+    this.field.value = value.map(([hz, db]) => `${spoken(hz, this.at).replace(/ Hz| dB/, "").replace(" kHz", "k")} ${spoken(db, DB).replace(" dB", "")}`).join(", ");
   }
 
   read(to) {
     try {
       const points = this.field.value.split(",").map((part) => {
         const [hz, db, ...more] = part.trim().split(/\s+/);
-        if (db === undefined || more.length) throw new Error("A point is a frequency and a level, as “1k −40”; points are parted by commas.");
-        return [parsed(hz, HZ, 120), parsed(db, DB, 120), 0];
+        if (db === undefined || more.length) throw new Error(`A point is a ${this.at === DB ? "level in and a level out, as “−20 −24”" : "frequency and a level, as “1k −40”"}; points are parted by commas.`);
+        return [parsed(hz, this.at, 120), parsed(db, DB, 120), 0];
       });
       to.attempt(points);
       to.keep(points);

@@ -1,0 +1,118 @@
+"""Curve: a free transfer curve, through 2 to 16 points of level in and out; it holds down, lifts the quiet, gates and
+limits at once.
+
+Points are joined by straight lines in dB, rounded over knee_db, or smoothly (dsp.curving); beyond the ends the curve
+goes on by slope_below and slope_above. The gain is never above 60 dB and silence stays silent. The level is smoothed,
+not the gain: it rises with the attack and falls with the release, which cover 63.2 % of a step at shape 0; a shape
+below 0 is quick first, above 0 it begins slowly. Where the curve goes straight on below, levels further than 24 dB
+under its first point count as that. With both times at 0 it bends the waveform, oversampled where that is asked for.
+"""
+
+from itertools import pairwise
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import field_validator
+
+from reins.core.dsp import curving, dynamics
+from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Moved
+from reins.core.processors.detecting import DetectorSettings, FollowingCurve
+from reins.core.settings import usual
+from reins.core.settings.describing import choice, number
+from reins.core.settings.models import PartError
+from reins.core.settings.points import Drawn, Point, checked_points, points
+from reins.core.units import one_pole_k
+
+UNDER_DB = 24.0
+
+
+def _slope(label: str, where: str) -> Any:
+    return number(
+        1.0, 0, 10, label=label, unit="", group="Curve", step=0.1, moves=False,
+        help=f"How many dB out a dB in makes {where}; 1 keeps the gain.",
+    )  # fmt: skip
+
+
+def _shape(label: str) -> Any:
+    return number(
+        0.0, -1, 1, label=label, unit="", group="Time", step=0.05, moves=False,
+        help="From quick first and then slow to slow first and then quick.",
+    )  # fmt: skip
+
+
+class CurveSettings(DetectorSettings):
+    """Settings of the curve."""
+
+    points: list[Drawn] = points(
+        [Point(-60.0, -60.0), Point(-20.0, -20.0), Point(0.0, -8.0)], least=2, most=16, label="Points", group="Curve",
+        help="Level in and level out, parted by commas; levels in rise.", at="dB",
+    )  # fmt: skip
+    join: Literal["straight", "smooth"] = choice(
+        "straight", label="Joined", group="Curve", help="By straight lines, rounded over the knee, or smoothly."
+    )
+    knee_db: float = number(
+        4.0, 0, 24, label="Knee", unit="dB", group="Curve", step=0.5, moves=False,
+        help="Over how many dB corners are rounded.",
+    )  # fmt: skip
+    slope_below: float = _slope("Slope below", "under the first point")
+    slope_above: float = _slope("Slope above", "over the last point")
+    attack_ms: float = usual.attack_ms(10.0, "How quickly the level it follows rises.")
+    attack_shape: float = _shape("Attack bends")
+    release_ms: float = number(
+        120.0, 0, 5000, label="Release", unit="ms", group="Time", step=1, scale="log", least=usual.LEAST_MS,
+        help="How slowly the level it follows falls; with an attack of 0 as well, 0 bends the waveform.",
+    )  # fmt: skip
+    release_shape: float = _shape("Release bends")
+    makeup_db: float = usual.gain_db(0.0, "Level given back after the curve.", group="Out", label="Makeup")
+
+    @field_validator("points")
+    @classmethod
+    def _check_points(cls, value: list[Point]) -> list[Point]:
+        checked = checked_points(value, begin=-120.0, end=24.0, low=-140.0, high=60.0)
+        if any(later.at <= earlier.at for earlier, later in pairwise(checked)):
+            raise PartError("two points stand at one level in; allowed: levels in that rise.")
+        return checked
+
+
+class Curve(FollowingCurve):
+    """The processor; see the module's docstring for its meaning."""
+
+    type_name = "curve"
+    label = "Curve"
+    about = "A curve of one's own: hold the loud, lift the quiet and close below, in one."
+    line = None
+    params_size = curving.CURVE_PARAMS
+    Settings = CurveSettings
+
+    @classmethod
+    def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
+        drawn = np.array([[point.at, point.value] for point in settings.points])
+        out = curving.joined_db(
+            drawn, smooth=settings.join == "smooth", knee_db=settings.knee_db,
+            below=settings.slope_below, above=settings.slope_above,
+        )  # fmt: skip
+        table = curving.gain_table(out) * (2.0 if getattr(settings, "is_overdone", False) else 1.0)
+        return super()._tune(settings, channels, sample_rate, rows) | {"_table": table}
+
+    @classmethod
+    def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
+        params[..., dynamics.ATTACK_K] = one_pole_k(settings.attack_ms, sample_rate)
+        params[..., dynamics.RELEASE_K] = one_pole_k(settings.release_ms, sample_rate)
+        params[..., curving.ATTACK_SHAPE] = settings.attack_shape
+        params[..., curving.RELEASE_SHAPE] = settings.release_shape
+        straight_on = settings.slope_below == 1.0
+        params[..., curving.FLOOR_DB] = max(settings.points[0].at - UNDER_DB, -130.0) if straight_on else -130.0
+
+    @classmethod
+    def acts_from_db(cls, settings: Any) -> float:
+        """Where its last piece begins."""
+        return float(settings.points[-2].at)
+
+    _table: Array
+
+    def _follow(self, heard: Array, source: Array, moved: Moved | None, gain_db: Array, out: Array) -> None:
+        params, begins = (self._params, FROM_THE_START) if moved is None else self._moving(moved)
+        mixing = NOTHING if moved is None else self._mixing(moved)
+        curving.follow_table(
+            heard, source, self._state, params, begins, mixing, self._table, self._scratch, gain_db, out
+        )

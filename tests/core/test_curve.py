@@ -1,0 +1,106 @@
+"""The free curve: against scipy's monotone cubic, steady levels on it, its times and their shapes, waveforms bent."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.interpolate import PchipInterpolator
+
+from reins.core.chainfile import parse_entry
+from reins.core.dsp.curving import joined_db, levels, monotone_cubic
+from reins.core.engine.chain import Chain
+from reins.core.processors import PROCESSORS
+from reins.errors import SettingsError
+from tests.conftest import RATE
+
+POINTS = [[-60, -90], [-42, -48], [-24, -24], [-8, -12], [0, -8]]
+
+
+def chain(channels=1, **settings):
+    return Chain(
+        [parse_entry({"id": "p", "type": "curve", "settings": settings}, "x")], channels=channels, sample_rate=RATE
+    )
+
+
+def gain_of(sound, **settings):
+    one = chain(**settings)
+    one.process(sound)
+    return one.gains()[0][1]["gain_db"]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.tuples(st.floats(0.5, 30), st.floats(-40, 40)), min_size=2, max_size=16))
+def test_the_smooth_curve_is_scipys_pchip(pieces):
+    x = np.cumsum([p[0] for p in pieces]) - 100.0
+    y = np.array([p[1] for p in pieces])
+    at = np.linspace(x[0], x[-1], 400)
+    np.testing.assert_allclose(monotone_cubic(x, y, at), PchipInterpolator(x, y)(at), atol=1e-8)
+
+
+def test_straight_lines_are_rounded_over_the_knee_and_go_on_by_their_slopes():
+    points = np.array([[-40.0, -40.0], [-20.0, -20.0], [0.0, -15.0]])
+    at = levels()
+    hard = joined_db(points, smooth=False, knee_db=0, below=2.0, above=0.5)
+    np.testing.assert_allclose(hard[at < -40], -40 + 2 * (at[at < -40] + 40), atol=1e-9)
+    np.testing.assert_allclose(hard[at > 0], -15 + 0.5 * at[at > 0], atol=1e-9)
+    soft = joined_db(points, smooth=False, knee_db=8, below=1.0, above=0.25)
+    bare = joined_db(points, smooth=False, knee_db=0, below=1.0, above=0.25)
+    corner = np.abs(at + 20).argmin()
+    # A knee W wide takes W (1 - slope) / 8 off a corner (Giannoulis et al. 2012, eq. (4) at the threshold).
+    assert soft[corner] - bare[corner] == pytest.approx(-8 * 0.75 / 8, abs=0.02)
+    outside = np.abs(at + 20) > 4.1
+    outside &= np.abs(at) > 4.1
+    np.testing.assert_allclose(soft[outside], bare[outside], atol=1e-9)
+
+
+@pytest.mark.parametrize("join", ["straight", "smooth"])
+def test_steady_levels_come_out_on_the_curve(join):
+    made = PROCESSORS["curve"].Settings(points=POINTS, join=join, knee_db=0, slope_below=2)
+    at = np.array([-75.0, -60.0, -51.0, -42.0, -30.0, -16.0, -4.0, 0.0, 6.0])
+    x, y = np.array(POINTS, float).T
+    inside = PchipInterpolator(x, y)(np.clip(at, -60, 0)) if join == "smooth" else np.interp(at, x, y)
+    wanted = inside + 2 * np.minimum(at + 60, 0) + np.maximum(at, 0)
+    np.testing.assert_allclose(PROCESSORS["curve"].curve_db(made, at), wanted, atol=0.05)
+
+
+def test_the_level_rises_and_falls_by_its_times_and_shapes_bend_them():
+    step = np.concatenate([np.full((1, RATE), 0.01), np.full((1, RATE), 0.5), np.full((1, RATE), 0.01)], axis=1)
+    common = {"points": [[-60, -60], [0, -30]], "knee_db": 0, "attack_ms": 50, "release_ms": 200}
+    gain = gain_of(step, **common)
+    before, after = gain[RATE - 1], gain[2 * RATE - 1]
+    at = lambda rows, ms, start=RATE: (rows[start + round(ms * RATE / 1000)] - before) / (after - before)  # noqa: E731
+    assert at(gain, 50) == pytest.approx(0.632, abs=0.01)
+    assert at(gain, 200, 2 * RATE) == pytest.approx(1 - 0.632, abs=0.01)
+    quick, slow = (gain_of(step, attack_shape=shape, **common) for shape in (-1, 1))
+    assert at(quick, 10) > at(gain, 10) + 0.1 and at(slow, 10) < at(gain, 10) - 0.1
+    assert (
+        at(slow, 1000 - 1) == pytest.approx(1.0, abs=0.01) and np.diff(slow[RATE : 2 * RATE]).max() < 1e-9
+    )  # no ringing
+
+
+def test_without_times_it_bends_the_waveform():
+    t = np.arange(RATE) / RATE
+    tone = 0.5 * np.sin(2 * np.pi * 200 * t)[None]
+    out = chain(points=[[-60, -60], [-20, -20], [0, -10]], knee_db=0, attack_ms=0, release_ms=0).process(tone)
+    loud = np.abs(tone) > 0.11
+    level = 20 * np.log10(np.abs(tone[loud]))
+    np.testing.assert_allclose(20 * np.log10(np.abs(out[loud])), -20 + 0.5 * (level + 20), atol=0.05)
+    np.testing.assert_allclose(out[np.abs(tone) < 0.09], tone[np.abs(tone) < 0.09], atol=1e-4)
+
+
+def test_silence_stays_silent_and_no_gain_is_above_sixty():
+    lifting = {"points": [[-120, -20], [0, 0]], "slope_below": 0, "attack_ms": 0, "release_ms": 0}
+    assert not chain(**lifting).process(np.zeros((1, RATE))).any()
+    assert gain_of(np.full((1, RATE), 1e-6), **lifting).max() <= 60.0
+
+
+@pytest.mark.parametrize(
+    ("points", "said"),
+    [
+        ([[0, 0]], "points"), ([[-20, -20], [-20, -10]], "rise"), ([[0, 0], [-20, -20]], "rise"),
+        ([[-20, -20], [0, 99]], "60"), ([[k, k] for k in range(-17, 0)], "points"),
+    ],
+)  # fmt: skip
+def test_points_that_cannot_be_are_refused(points, said):
+    with pytest.raises(SettingsError, match=said):
+        chain(points=points)
