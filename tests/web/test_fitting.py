@@ -64,6 +64,10 @@ def test_what_follows_another_or_is_relative_stays_and_limits_hold():
     assert laid_on_take("gate", keyed, -12.0) is keyed
     relative = PROCESSORS["deesser"].Settings(relative=True, threshold_db=-10)
     assert laid_on_take("deesser", relative, -12.0) is relative
+    own_mean = PROCESSORS["fine_bands"].Settings(reference="own_mean", threshold_db=8)
+    assert laid_on_take("fine_bands", own_mean, -12.0) is own_mean
+    curve = laid_on_take("curve", PROCESSORS["curve"].Settings(points=[[-60, -50], [0, -8]]), -12.0)
+    assert [tuple(point)[:2] for point in curve.points] == [(-72, -62), (-12, -20)]
     multiband = PROCESSORS["multiband"].Settings(bands=[{"threshold_db": -20}] * 3)
     assert [band.threshold_db for band in laid_on_take("multiband", multiband, -6.0).bands] == [-26] * 3
 

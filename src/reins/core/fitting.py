@@ -28,10 +28,11 @@ def laid_on_take(kind: str, settings: Any, by_db: float) -> Any:
     """
     if not by_db or _hears_another(settings):
         return settings
-    changes: dict[str, float] = {}
+    changes: dict[str, Any] = {}
     for path, limits in _levels(settings):
         low, high = limits
         changes[path] = round(min(max(value_at(settings, path) + by_db, low), high), 1)
+    changes |= settings.lying_higher(by_db)
     if PROCESSORS[kind].line_drives:  # a quieter take is driven as much more, and comes out as much quieter again
         for path, sign in (("input_db", -1.0), ("output_db", 1.0)):
             low, high = limits_of(type(settings).model_fields[path])
@@ -46,6 +47,8 @@ def levels(settings: Any) -> list[str]:
 
 def _hears_another(settings: Any) -> bool:
     key = getattr(settings, "key", None)
+    if getattr(settings, "reference", "fixed") != "fixed":
+        return True
     return bool(getattr(settings, "relative", False)) or (key is not None and key.source not in ("self", "before"))
 
 

@@ -168,7 +168,7 @@ BY_FREQUENCY = (
     ),
     StartingPoint(
         "make_room", "electric guitar", "Guitars under a voice", "From 1 to 5 kHz they give way while she sings.",
-        {"amount_db": -8, "from_hz": 1000, "to_hz": 5000, "attack_ms": 25, "release_ms": 180},
+        {"amount_db": -10, "from_hz": 1000, "to_hz": 5000, "attack_ms": 25, "release_ms": 180},
     ),
     StartingPoint(
         "make_room", "bass", "Bass under kick", "Only the lows, only while the kick sounds.",

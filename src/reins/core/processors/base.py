@@ -61,6 +61,10 @@ class ProcessorSettings(Strict):
         """Plain settings, after a hand has changed the named ones, with others moved that depend on them."""
         return settings
 
+    def lying_higher(self, by_db: float) -> dict[str, Any]:
+        """What else of them is a level of the sound, beside thresholds, and what it is on one so much louder."""
+        return {}
+
     def bound(self, moved: dict[str, Any]) -> None:
         """Stop what moves, arrays by path, where a rule binds settings to each other; in place, in their order."""
 

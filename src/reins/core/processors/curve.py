@@ -24,6 +24,7 @@ from reins.core.settings.points import Drawn, Point, checked_points, points
 from reins.core.units import one_pole_k
 
 UNDER_DB = 24.0
+LOWEST_IN_DB, HIGHEST_IN_DB, LOWEST_OUT_DB, HIGHEST_OUT_DB = -120.0, 24.0, -140.0, 60.0
 
 
 def _slope(label: str, where: str) -> Any:
@@ -65,10 +66,18 @@ class CurveSettings(DetectorSettings):
     release_shape: float = _shape("Release bends")
     makeup_db: float = usual.gain_db(0.0, "Level given back after the curve.", group="Out", label="Makeup")
 
+    def lying_higher(self, by_db: float) -> dict[str, Any]:
+        """The points, levels in and out alike; those that would lie outside what is allowed fall away."""
+        moved = [Point(p.at + by_db, p.value + by_db, p.bend) for p in self.points]
+        kept = [
+            p for p in moved if LOWEST_IN_DB <= p.at <= HIGHEST_IN_DB and LOWEST_OUT_DB <= p.value <= HIGHEST_OUT_DB
+        ]
+        return {"points": kept} if len(kept) >= 2 else {}
+
     @field_validator("points")
     @classmethod
     def _check_points(cls, value: list[Point]) -> list[Point]:
-        checked = checked_points(value, begin=-120.0, end=24.0, low=-140.0, high=60.0)
+        checked = checked_points(value, begin=LOWEST_IN_DB, end=HIGHEST_IN_DB, low=LOWEST_OUT_DB, high=HIGHEST_OUT_DB)
         if any(later.at <= earlier.at for earlier, later in pairwise(checked)):
             raise PartError("two points stand at one level in; allowed: levels in that rise.")
         return checked

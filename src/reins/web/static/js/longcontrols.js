@@ -27,6 +27,7 @@ export class ListControl {
   set(value) { this.list.value = String(value); }
 }
 
+const POINT = /^(.*\S)\s+([−+-]?\d+(?:\.\d*)?\s*(?:db)?)$/i; // all before the last number is where it lies
 const HZ = { name: "", label: "", unit: "Hz", low: 10, high: 30000, default: 1000, step: 1, scale: "log", help: "" };
 const DB = { ...HZ, unit: "dB", low: -150, high: 60 };
 
@@ -61,8 +62,8 @@ export class PointsControl {
   read(to) {
     try {
       const points = this.field.value.split(",").map((part) => {
-        const [hz, db, ...more] = part.trim().split(/\s+/);
-        if (db === undefined || more.length) throw new Error(`A point is a ${this.at === DB ? "level in and a level out, as “−20 −24”" : "frequency and a level, as “1k −40”"}; points are parted by commas.`);
+        const [, hz, db] = POINT.exec(part.trim()) ?? [];
+        if (db === undefined) throw new Error(`A point is a ${this.at === DB ? "level in and a level out, as “−20 −24”" : "frequency and a level, as “1k −40”"}; points are parted by commas.`);
         return [parsed(hz, this.at, 120), parsed(db, DB, 120), 0];
       });
       to.attempt(points);

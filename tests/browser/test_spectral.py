@@ -1,0 +1,64 @@
+"""Fine bands, make room and a curve, as a person uses them: chosen, typed, exported and measured."""
+
+import numpy as np
+import scipy.signal
+import soundfile
+
+from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
+from tests.browser.test_reins import take_of
+from tests.browser.test_whole_session import exported
+
+
+def band_db(sound, low_hz, high_hz, begin_s, end_s):
+    sections = scipy.signal.butter(6, [low_hz, high_hz], "bandpass", fs=48000, output="sos")
+    part = scipy.signal.sosfiltfilt(sections, sound)[round(begin_s * 48000) : round(end_s * 48000)]
+    return 10 * np.log10(np.mean(part**2))
+
+
+def test_the_guitar_gives_way_to_the_singer_only_where_and_while_she_sings(desk, driver, downloads):
+    desk.add("Guitar L", "make_room")
+    choose_option(driver, '[data-do="points"] option', lambda text: text.startswith("Guitars under a voice"))
+    wait_until(lambda: desk.settings("Guitar L")["from_hz"] == 1000)
+    choose_option(driver, '[data-setting="key.source"] option', "Singer".__eq__)
+    wait_until(lambda: desk.settings("Guitar L")["key"]["source"].endswith("/after"))
+    wait_until(lambda: desk.fact("held"))
+
+    made, _ = soundfile.read(exported(desk, downloads, "strip", "Guitar L*.wav"), dtype="float64")
+    made = made if made.ndim == 1 else made.mean(axis=1)
+    source = take_of(desk, "Guitar L")[0]
+    changes = {
+        span: band_db(made, 2000, 4000, *span) - band_db(source, 2000, 4000, *span) for span in ((22, 34), (38, 39.9))
+    }
+    lows = band_db(made, 150, 500, 22, 34) - band_db(source, 150, 500, 22, 34)
+    level = changes[38, 39.9]  # what fader and pan do to all of it
+    assert changes[22, 34] < level - 4 and abs(lows - level) < 0.3
+
+
+def test_a_threshold_is_drawn_by_typing_points_and_a_wrong_one_says_what_is_allowed(desk, driver):
+    desk.add("Hats", "fine_bands")
+    there = desk.picture()
+    field = find(driver, '[data-setting="threshold_points"] input')
+
+    def typed(text):
+        driver.execute_script("arguments[0].value = ''", field)
+        field.send_keys(text + "\n")
+
+    typed("2k -50, 8k -66 dB")
+    wait_until(lambda: desk.settings("Hats")["threshold_points"] == [[2000, -50, 0], [8000, -66, 0]])
+    desk.redrawn(there)
+    typed("2k")
+    assert "frequency and a level" in wait_for(driver, '[data-setting="threshold_points"] .control-error').text
+    assert len(desk.settings("Hats")["threshold_points"]) == 2
+    choose_option(driver, '[data-setting="window"] option', "4096".__eq__)
+    wait_until(lambda: desk.settings("Hats")["window"] == 4096)
+
+
+def test_a_curve_is_seen_over_the_levels_and_moved_by_its_points(desk, driver):
+    desk.add("Singer", "curve")
+    settled(driver)
+    before = desk.picture(".curve-canvas")
+    field = find(driver, '[data-setting="points"] input')
+    driver.execute_script("arguments[0].value = ''", field)
+    field.send_keys("-60 -60, -30 -24, 0 -12\n")
+    wait_until(lambda: [p[:2] for p in desk.settings("Singer")["points"]] == [[-60, -60], [-30, -24], [0, -12]])
+    desk.redrawn(before, selector=".curve-canvas")
