@@ -62,3 +62,21 @@ def test_a_curve_is_seen_over_the_levels_and_moved_by_its_points(desk, driver):
     field.send_keys("-60 -60, -30 -24, 0 -12\n")
     wait_until(lambda: [p[:2] for p in desk.settings("Singer")["points"]] == [[-60, -60], [-30, -24], [0, -12]])
     desk.redrawn(before, selector=".curve-canvas")
+
+
+def test_where_two_fight_is_said_and_one_click_makes_room_there(desk, driver):
+    desk.choose("Guitar L")
+    desk.click('[data-do="beside"]')
+    choose_option(driver, '[data-do="beside"] option', "Singer".__eq__)
+    step = desk.state()["step"]
+    desk.click('[data-do="fight"]')
+    said = wait_until(
+        lambda: [row.text for row in driver.find_elements("css selector", ".fights li") if "of the time" in row.text]
+    )
+    assert len(said) == 3 and all("Guitar L" in one and "Singer" in one for one in said)
+    desk.click('[data-do="fight-room"]')
+    wait_until(lambda: desk.state()["step"] == step + 1)
+    made = desk.track("Guitar L")["chain"][-1]
+    singer = next(k for k, t in desk.state()["document"]["tracks"].items() if t["name"] == "Singer")
+    assert made["type"] == "make_room" and made["settings"]["key"]["source"] == f"{singer}/after"
+    assert made["settings"]["from_hz"] < made["settings"]["to_hz"]

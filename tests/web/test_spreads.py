@@ -250,3 +250,30 @@ def test_what_cannot_be_tested_blind_says_so(client, session_id, held_id):
         assert "no blind test" in json.loads(socket.receive()["text"])["sentence"]
         socket.send_text(json.dumps({"type": "mark", "frames": 5}))
         assert "nothing to mark" in json.loads(socket.receive()["text"])["sentence"]
+
+
+def test_two_strips_fight_in_words_and_a_way_out_is_one_step(client, house, session_id, kick_id, tmp_path):
+    soundfile.write(tmp_path / "Boom.wav", drums.make_kick()[:, 8 * RATE : 20 * RATE].T * 0.8, RATE, subtype="PCM_24")
+    boom = bring_in(client, session_id, tmp_path / "Boom.wav")["result"]["track_id"]
+    found = ask(client, session_id, f"{kick_id}/fight", desk="d", number=1, other=boom).json()["regions"]
+    assert found[0]["low_hz"] < 80 and "of the time" in found[0]["said"] and "Kick" in found[0]["said"]
+    own = ask(client, session_id, f"{kick_id}/fight", desk="d", number=2, other=kick_id)
+    assert own.status_code == 409 and "itself" in own.json()["error"]
+    assert ask(client, session_id, f"{kick_id}/fight", desk="d", number=3, other="none").status_code == 404
+
+    settings = {"key.source": f"{boom}/after", "from_hz": 30, "to_hz": 120, "amount_db": -9}
+    change(
+        client,
+        session_id,
+        kind="add_processor",
+        strip_id=kick_id,
+        type="make_room",
+        processor_id="r",
+        settings=settings,
+    )
+    entry = document_of(house, session_id).tracks[kick_id].chain[-1]
+    assert entry.settings.key.source == f"{boom}/after" and entry.settings.to_hz == 120
+    circle = {"key.source": f"{kick_id}/after"}
+    refused = change(client, session_id, kind="add_processor", strip_id=boom, type="make_room", settings=circle)
+    assert refused.status_code == 409 or refused.status_code == 422
+    assert document_of(house, session_id).tracks[boom].chain == []

@@ -22,6 +22,7 @@ from reins.services.admission import Admission
 from reins.services.aims import Aims
 from reins.services.blinds import Blinds
 from reins.services.equal import Equal
+from reins.services.fighting import Fights
 from reins.services.fitting import Fitting
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
@@ -89,6 +90,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.aims = Aims(house, sounds)
     app.state.equal = Equal(house, sounds)
     app.state.blinds = Blinds(house, app.state.equal)
+    app.state.fights = Fights(house, sounds)
     app.state.fitting = Fitting(house, sounds)
     app.state.spreads = Spreads(house, sounds, app.state.fitting)
     app.state.rein_views = ReinViews(house, sounds)

@@ -7,6 +7,7 @@ from fastapi import Depends, Request
 from reins.services.aims import Aims
 from reins.services.blinds import Blinds
 from reins.services.equal import Equal
+from reins.services.fighting import Fights
 from reins.services.fitting import Fitting
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
@@ -62,6 +63,11 @@ def _blinds(request: Request) -> Blinds:
     return found
 
 
+def _fights(request: Request) -> Fights:
+    found: Fights = request.app.state.fights
+    return found
+
+
 def _equal(request: Request) -> Equal:
     found: Equal = request.app.state.equal
     return found
@@ -80,6 +86,7 @@ TheMatching = Annotated[Matching, Depends(_matching)]
 TheFitting = Annotated[Fitting, Depends(_fitting)]
 TheSpreads = Annotated[Spreads, Depends(_spreads)]
 TheBlinds = Annotated[Blinds, Depends(_blinds)]
+TheFights = Annotated[Fights, Depends(_fights)]
 TheEqual = Annotated[Equal, Depends(_equal)]
 TheAims = Annotated[Aims, Depends(_aims)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.sessions import MAX_FRAME
 from reins.core.trials.spreads import Axis
 from reins.services.editing import comparable, compare_chains, compare_drafts
-from reins.web.depends import TheAims, TheBlinds, TheEqual, TheHouse, TheSpreads
+from reins.web.depends import TheAims, TheBlinds, TheEqual, TheFights, TheHouse, TheSpreads
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -164,6 +164,21 @@ class WhyBody(BaseModel):
 def why(session_id: str, strip_id: str, body: WhyBody, aims: TheAims) -> dict[str, Any]:
     """What a processor heard at a moment, what its curve wanted, what its times let it do."""
     return aims.why(session_id, strip_id, **body.model_dump())
+
+
+class FightBody(BaseModel):
+    """Body of a question where two strips fight."""
+
+    model_config = ConfigDict(extra="forbid")
+    desk: str
+    number: int
+    other: str = Field(max_length=64)
+
+
+@router.post("/strips/{strip_id}/fight")
+def fight(session_id: str, strip_id: str, body: FightBody, fights: TheFights) -> dict[str, Any]:
+    """Where what two strips put out is strong at the same time."""
+    return fights.between(session_id, strip_id, body.other, desk=body.desk, number=body.number)
 
 
 class WorstBody(BaseModel):

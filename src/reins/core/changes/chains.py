@@ -77,7 +77,10 @@ class AddProcessor(OnStrip):
         label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added" + (
             f", {self.laid_said}" if self.laid_said else ""
         )
-        return document.with_strip(self.strip_id, chain=[*strip.chain, entry]), label
+        changed = document.with_strip(self.strip_id, chain=[*strip.chain, entry])
+        if key_names(entry):
+            in_order(changed)
+        return changed, label
 
 
 def added_with(kind: str) -> dict[str, Any]:

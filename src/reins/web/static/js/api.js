@@ -76,6 +76,7 @@ export const endBlind = (id, test) => post(`/api/sessions/${id}/blind/${test}/en
 export const leaveBlind = (id, test) => request(`/api/sessions/${id}/blind/${test}`, { method: "DELETE" });
 export const chains = (id) => request(`/api/sessions/${id}/chains`);
 export const chainsCompared = (id, strip, session, other) => request(`/api/sessions/${id}/strips/${strip}/against/${session}/${other}`);
+export const fight = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/fight`, body);
 export const aim = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/aim`, body, signal);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);

@@ -6,6 +6,7 @@ import { aiming } from "./aiming.js";
 import { asking } from "./asking.js";
 import { blinding } from "./blinding.js";
 import { editing } from "./editing.js";
+import { fighting } from "./fighting.js";
 import { files } from "./files.js";
 import { frequencies } from "./frequencies.js";
 import { hearing } from "./hearing.js";
@@ -18,7 +19,7 @@ import { spreading } from "./spreading.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, asking, blinding, editing, files, frequencies, hearing, keeping, movable, otherwise, reins, room, spreading, transport, trying };
+const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, keeping, movable, otherwise, reins, room, spreading, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
@@ -27,6 +28,7 @@ const MAKERS = { aiming, asking, blinding, editing, files, frequencies, hearing,
  * @property {ReturnType<typeof asking>} asking
  * @property {ReturnType<typeof blinding>} blinding
  * @property {ReturnType<typeof editing>} editing
+ * @property {ReturnType<typeof fighting>} fighting
  * @property {ReturnType<typeof files>} files
  * @property {ReturnType<typeof frequencies>} frequencies
  * @property {ReturnType<typeof hearing>} hearing
