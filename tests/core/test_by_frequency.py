@@ -314,3 +314,15 @@ def test_changes_of_bands_are_told_in_a_persons_words():
     assert said("dynamic_eq", {}, {"bands": [one]}) == "0 bands → 1"
     assert said("dynamic_eq", {"bands": [one, {}]}, {"bands": [{}, one]}) == "bands put in order"
     assert said("multiband", {"crossovers_hz": [200.0]}, {"crossovers_hz": [300.0]}) == "crossovers 200 Hz → 300 Hz"
+
+
+@pytest.mark.parametrize(("level_db", "lifted_db"), [(-20, 0), (-40, 5), (-60, 12), (-120, 12)])
+def test_a_band_lifts_the_quiet_and_leaves_the_loud(level_db, lifted_db):
+    """Upward compression: under the threshold (1 - 1 / ratio) of what is missing, within the range."""
+    band = {"direction": "lift", "threshold_db": -30, "ratio": 2, "range_db": 12, "knee_db": 0, "attack_ms": 5}
+    tone = 10 ** (level_db / 20) * np.sin(2 * np.pi * 300 * np.arange(RATE) / RATE)[None]
+    bands = {"crossovers_hz": [2000], "bands": [band | {"rms_pct": 0}, {}]}
+    chain = chain_of("multiband", bands)
+    chain.process(tone)
+    gain = chain.gains()[0][1]["band1.gain_db"][RATE // 2 :]
+    assert gain.min() == pytest.approx(lifted_db, abs=0.6) and gain.max() <= 12.0

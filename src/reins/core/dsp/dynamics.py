@@ -78,11 +78,14 @@ def softened(d, knee_db, half, knee_scale):
 
 @inlined
 def _over_threshold_gain(level, target, count, side, threshold_db, slope, knee_db, range_db):
-    """Gain of the static curve, eq. (4) of the paper less its input, without branches; side -1 acts below instead."""
+    """Gain of the static curve, eq. (4) of the paper less its input, without branches; side -1 acts below instead, a
+    slope above 0 lifts.
+    """
     half = 0.5 * knee_db
     knee_scale = 0.5 / knee_db if knee_db > 0.0 else 0.0
     for i in range(count):
         g = slope * softened(side * (level[i] - threshold_db), knee_db, half, knee_scale)
+        g = g if g < range_db else range_db
         target[i] = g if g > -range_db else -range_db
 
 

@@ -13,6 +13,7 @@ from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, slow_drain_ms
 from reins.core.units import ms_to_frames, one_pole_k
 
 NO_LIMIT_DB = 60.0
+MOST_LIFT_DB = 24.0  # silence is lifted too, and what is in it
 FLAT_RATIO = 100.0
 LEAST_KNEE_DB = 1e-6
 
@@ -30,6 +31,13 @@ def expand(params: Array, settings: Any, *, down: bool, sample_rate: int) -> Non
     _fill(params, settings, 1.0 - settings.ratio, settings.range_db, sample_rate)
     params[..., dynamics.SIDE], params[..., dynamics.MIRRORED] = (-1.0, 1.0) if down else (1.0, 0.0)
     params[..., dynamics.GAIN_SIGN] = 1.0 if down else -1.0
+
+
+def lift(params: Array, settings: Any, *, sample_rate: int) -> None:
+    """Bring up what is below threshold_db, by MOST_LIFT_DB at most; the attack is how quickly that ends."""
+    range_db = np.minimum(settings.range_db, MOST_LIFT_DB)
+    _fill(params, settings, 1.0 - 1.0 / settings.ratio, range_db, sample_rate)
+    params[..., dynamics.SIDE], params[..., dynamics.MIRRORED], params[..., dynamics.GAIN_SIGN] = -1.0, 0.0, 1.0
 
 
 def release_by_itself(params: Array, release_ms: Any, *, on: bool, sample_rate: int) -> None:

@@ -23,7 +23,7 @@ from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
 from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Delay, Moved, mixed
-from reins.core.processors.curves import compress, expand
+from reins.core.processors.curves import compress, expand, lift
 from reins.core.processors.detecting import (
     RMS_MS,
     Detecting,
@@ -61,10 +61,10 @@ class MultibandBand(Strict):
     on: bool = choice(True, label="On", group="Band", help="Off, the band passes as it comes.")
     mute: bool = choice(False, label="Mute", group="Band", help="Silences the band.")
     solo: bool = choice(False, label="Solo", group="Band", help="Only soloed bands are heard.")
-    direction: Literal["compress", "expand_down", "expand_up"] = choice(
+    direction: Literal["compress", "expand_down", "expand_up", "lift"] = choice(
         "compress", label="Mode", group="Band",
-        help="Compresses what is loud, expands what is quiet downward, or what is loud upward.",
-        words={"compress": "compress", "expand_down": "expand down", "expand_up": "expand up"},
+        help="Compresses what is loud, expands what is quiet downward or what is loud upward, or lifts the quiet.",
+        words={"compress": "compress", "expand_down": "expand down", "expand_up": "expand up", "lift": "lift quiet"},
     )  # fmt: skip
     threshold_db: float = usual.threshold_db(0.0, "The level in this band from which it moves.")
     ratio: float = usual.ratio(
@@ -241,6 +241,8 @@ class Multiband(Detecting):
         amount = 2.0 * amount if getattr(settings, "is_overdone", False) else amount
         if band.direction == "compress":
             compress(params, band, sample_rate=rate)
+        elif band.direction == "lift":
+            lift(params, band, sample_rate=rate)
         else:
             expand(params, band, down=band.direction == "expand_down", sample_rate=rate)
         # The movement is linear in the curve's slope and range.
@@ -388,5 +390,5 @@ class Multiband(Detecting):
         """By name how far each band may move."""
         share = settings.amount_pct / 100.0
         moving = [(k + 1, band) for k, band in enumerate(settings.bands) if band.on]
-        signed = [(number, b.range_db if b.direction == "expand_up" else -b.range_db) for number, b in moving]
+        signed = [(number, b.range_db if b.direction in ("expand_up", "lift") else -b.range_db) for number, b in moving]
         return {f"band{number}.gain_db": share * reach for number, reach in signed}
