@@ -66,7 +66,6 @@ def test_a_curve_is_seen_over_the_levels_and_moved_by_its_points(desk, driver):
 
 def test_where_two_fight_is_said_and_one_click_makes_room_there(desk, driver):
     desk.choose("Guitar L")
-    desk.click('[data-do="beside"]')
     choose_option(driver, '[data-do="beside"] option', "Singer".__eq__)
     step = desk.state()["step"]
     desk.click('[data-do="fight"]')

@@ -221,15 +221,16 @@ BY_LEVEL = (
     StartingPoint(
         "curve", "drum bus", "Drum bus, closed below", "The bed under the hits sinks, the hits are held together.",
         {"points": [[-60, -90], [-42, -48], [-24, -24], [-8, -12], [0, -8]], "knee_db": 4, "attack_ms": 2,
-         "release_ms": 90, "slope_below": 2},
+         "release_ms": 90, "slope_below": 2, "oversampling": "auto"},
     ),
     StartingPoint(
         "curve", "room", "Room microphone, the quiet up", "What follows the hits comes up; the hits do not.",
-        {"points": [[-70, -70], [-50, -38], [-20, -18], [0, -12]], "join": "smooth", "attack_ms": 1, "release_ms": 140},
+        {"points": [[-70, -70], [-50, -38], [-20, -18], [0, -12]], "join": "smooth", "attack_ms": 1, "release_ms": 140,
+         "oversampling": "auto"},
     ),
     StartingPoint(
         "curve", "bass", "Bass, bent softly", "No times: the curve lies on the waveform itself, oversampled.",
         {"points": [[-60, -60], [-20, -20], [-10, -12], [0, -7]], "join": "smooth", "attack_ms": 0, "release_ms": 0,
-         "oversampling": 16},
+         "oversampling": "auto"},
     ),
 )  # fmt: skip
