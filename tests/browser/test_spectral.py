@@ -74,8 +74,8 @@ def test_where_two_fight_is_said_and_one_click_makes_room_there(desk, driver):
     )
     assert len(said) == 3 and all("Guitar L" in one and "Singer" in one for one in said)
     desk.click('[data-do="fight-room"]')
-    wait_until(lambda: desk.state()["step"] == step + 1)
-    made = desk.track("Guitar L")["chain"][-1]
+    wait_until(lambda: desk.state()["step"] != step)
+    (made,) = desk.track("Guitar L")["chain"]
     singer = next(k for k, t in desk.state()["document"]["tracks"].items() if t["name"] == "Singer")
     assert made["type"] == "make_room" and made["settings"]["key"]["source"] == f"{singer}/after"
     assert made["settings"]["from_hz"] < made["settings"]["to_hz"]
