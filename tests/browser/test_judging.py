@@ -105,10 +105,14 @@ def test_starting_points_are_walked_while_it_plays_equally_loud_and_one_is_kept_
     assert f"from “{name}”" in desk.state()["undo"]
 
 
-def test_a_blind_test_by_keys_alone_is_told_at_its_end_and_kept(desk, driver):
+def hold_the_snare(desk):
     desk.add_compressor("Snare")
     desk.type("threshold_db", "-35 dB")
     wait_until(lambda: desk.settings("Snare")["threshold_db"] == -35)
+
+
+def test_a_blind_test_by_keys_alone_is_told_at_its_end_and_kept(desk, driver):
+    hold_the_snare(desk)
     desk.click('[data-do="blind"]')
     desk.click('[data-do="blind-start"]')
     wait_for(driver, '[data-blind="x"]')
@@ -130,10 +134,25 @@ def test_a_blind_test_by_keys_alone_is_told_at_its_end_and_kept(desk, driver):
     desk.click('[data-do="blind-leave"]')
 
 
+def test_a_lost_connection_breaks_a_blind_test_off_and_says_so(desk, driver):
+    hold_the_snare(desk)
+    desk.click('[data-do="blind"]')
+    desk.click('[data-do="blind-start"]')
+    wait_for(driver, '[data-blind="x"]')
+    wait_until(lambda: playing(driver))
+    desk.server.kill()
+    wait_until(lambda: find(driver, ".head-kept").text == "connection lost")
+    desk.server.start()
+    wait_until(lambda: "nothing was kept" in find(driver, ".blind-bench").text)
+    wait_until(lambda: not find(driver, ".blind-round").is_displayed())
+    wait_until(lambda: (driver.execute_script(HELD) or 0) < -0.5)  # all is heard, and told, as it is
+    assert desk.state()["document"]["judged"] == []
+    desk.click('[data-do="blind-leave"]')
+    desk.console()  # the browser notes the connection lost with the server
+
+
 def test_by_turns_and_overdone_are_heard_and_not_kept(desk, driver):
-    desk.add_compressor("Snare")
-    desk.type("threshold_db", "-35 dB")
-    wait_until(lambda: desk.settings("Snare")["threshold_db"] == -35)
+    hold_the_snare(desk)
     step = desk.state()["step"]
     desk.click('[data-do="play"]')
     deepest = lambda: driver.execute_script(HELD)  # noqa: E731

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
 from reins.core.chainfile import parse_entry
-from reins.core.dsp.curving import joined_db, levels, monotone_cubic
+from reins.core.dsp.curving import MOST_GAIN_DB, gain_table, joined_db, levels, monotone_cubic
 from reins.core.engine.chain import Chain
 from reins.core.processors import PROCESSORS
 from reins.errors import SettingsError
@@ -104,3 +104,10 @@ def test_silence_stays_silent_and_no_gain_is_above_sixty():
 def test_points_that_cannot_be_are_refused(points, said):
     with pytest.raises(SettingsError, match=said):
         chain(points=points)
+
+
+def test_twice_as_much_lifts_no_further_than_the_most():
+    out = np.maximum(levels(), -30.0)
+    once, twice = gain_table(out), gain_table(out, times=2.0)
+    np.testing.assert_allclose(twice, np.minimum(2.0 * (out - levels()), MOST_GAIN_DB) * (levels() > -139.0))
+    assert twice.max() == once.max() == MOST_GAIN_DB

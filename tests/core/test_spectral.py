@@ -249,3 +249,23 @@ def test_the_middle_alone_is_moved():
 def test_what_cannot_be_set_is_refused(wrong):
     with pytest.raises(SettingsError, match="allowed"):
         chain("fine_bands", **wrong)
+
+
+@pytest.mark.parametrize("frames", [64, 1200])
+def test_it_listens_to_a_key_from_any_moment_on(frames):
+    """As if it had always: the key's windows have ended with the sound's."""
+    sound = np.random.default_rng(5).standard_normal((2, 24000)) * 0.1
+    fixed, keyed = (
+        parse_entry({"id": "p", "type": "fine_bands", "settings": {"reference": name, "threshold_db": -40}}, "x")
+        for name in ("fixed", "key")
+    )
+    blocks = [sound[:, at : at + frames] for at in range(0, sound.shape[1], frames)]
+    one, always = (Chain([entry], channels=2, sample_rate=RATE) for entry in (fixed, keyed))
+    for block in blocks[: len(blocks) // 2]:
+        one.process(block)
+        always.process(block)
+    one = one.evolved([keyed])
+    for block in blocks[len(blocks) // 2 :]:
+        late, usual = one.process(block), always.process(block)
+    assert not one.failures
+    np.testing.assert_allclose(late, usual, atol=1e-3)

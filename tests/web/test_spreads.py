@@ -1,13 +1,17 @@
 """Spreads, what is added, and equal loudness over HTTP; what is heard otherwise over the live socket."""
 
 import json
+import random
 import struct
 
 import numpy as np
 import pytest
 import soundfile
 
+from reins.core.trials.blind import Blind
 from reins.demo import drums
+from reins.errors import ConflictError
+from reins.services.blinds import MOST_MARKS, Blinds, ByItself, Under
 from reins.services.editing import document_of
 from tests.conftest import RATE
 from tests.web.conftest import bring_in
@@ -67,6 +71,7 @@ def test_what_cannot_be_spread_is_refused_with_a_sentence(client, session_id, he
     wrong = ask(client, session_id, f"{held_id}/processors/p/spread", axes=[{"path": "tuba"}])
     assert wrong.status_code == 422 and "cannot be spread" in wrong.json()["error"]
     assert tile(client, session_id, held_id, {"ratio": 0.1}).status_code == 422
+    assert "no setting “tuba”" in tile(client, session_id, held_id, {"tuba": 1}).json()["error"]
     assert tile(client, session_id, held_id, {}, frames=3600 * RATE).status_code == 422
     assert tile(client, session_id, held_id, {}, start=3600 * RATE).json()["error"].startswith("There is no sound")
     assert ask(client, session_id, f"{held_id}/processors/gone/spread", axes=[]).status_code == 404
@@ -81,6 +86,28 @@ def test_what_the_desk_adds_is_laid_by_the_take_in_one_step(client, house, sessi
     assert "laid for this take" in kept.json()["label"] and abs(made["figures"]["usual_db"]) > 1.0
     client.post(f"/api/sessions/{session_id}/undo")
     assert document_of(house, session_id) == step
+
+
+def test_what_is_added_hears_what_the_chain_before_it_makes(client, house, session_id, held_id):
+    """18 dB down before it: the threshold lies as much lower."""
+    add = lambda name: change(  # noqa: E731
+        client, session_id, kind="add_processor", strip_id=held_id, type="compressor", processor_id=name, lay=True
+    )
+    laid = lambda: document_of(house, session_id).tracks[held_id].chain[-1].settings.threshold_db  # noqa: E731
+    add("quiet")
+    before = laid()
+    client.post(f"/api/sessions/{session_id}/undo")
+    change(client, session_id, kind="set_processor", strip_id=held_id, processor_id="p", settings={"output_db": -18})
+    add("late")
+    assert laid() == pytest.approx(before - 18, abs=1.0)
+
+
+def test_an_unknown_setting_is_refused_and_nothing_is_added(client, house, session_id, kick_id):
+    before = document_of(house, session_id)
+    body = {"kind": "add_processor", "strip_id": kick_id, "type": "compressor", "settings": {"tuba": 1}}
+    refused = client.post(f"/api/sessions/{session_id}/changes", json=body)
+    assert refused.status_code == 422 and "no setting “tuba”" in refused.json()["error"]
+    assert document_of(house, session_id) == before
 
 
 def equal(client, session_id, strip_id, **body):
@@ -239,6 +266,27 @@ def test_going_over_by_itself_is_told_against_what_was_marked(client, session_id
     result = client.post(f"/api/sessions/{session_id}/blind/{test['id']}/end").json()
     assert 3 <= result["rounds"] <= 11 and result["found"] >= 2
     assert result["found"] + result["for_nothing"] == 5
+
+
+class Stuck:
+    """What is as loud as ever, however it is turned down."""
+
+    def measure(self, document, strip_id, *_, **__):
+        return -20.0 if document.strip(strip_id).chain_on else -14.0
+
+
+def test_what_cannot_be_made_as_loud_is_not_tested(house, session_id, held_id):
+    asked = {"kind": "which", "a": "result", "b": "without chain", "processor_id": "p", "every_s": 1.0}
+    with pytest.raises(ConflictError, match=r"6\.00 LU apart; allowed: 0\.1"):
+        Blinds(house, Stuck()).begin(session_id, held_id, **asked)
+
+
+def test_marks_are_bounded():
+    under = Under("s", "t", Blind("by_itself", random.Random(1)), {}, {}, 0.0, 1.0)
+    clock = ByItself(under, RATE)
+    for at in range(MOST_MARKS + 5):
+        clock.marked(at)
+    assert len(under.marks_s) == MOST_MARKS
 
 
 def test_what_cannot_be_tested_blind_says_so(client, session_id, held_id):

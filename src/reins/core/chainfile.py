@@ -18,6 +18,7 @@ from reins.core.plain import read_json
 from reins.core.processors import PROCESSORS, ProcessorSettings
 from reins.core.settings.fields import differences, limits_of, own_first, place
 from reins.core.settings.models import MisfitError, PartError, Strict
+from reins.core.settings.paths import overlaid
 from reins.errors import SettingsError
 
 
@@ -73,6 +74,16 @@ def parse_settings(kind: str, raw: Any, where: str) -> ProcessorSettings:
         return model.model_validate(dict(raw))
     except pydantic.ValidationError as error:
         raise SettingsError(f"{where}: {_first_sentence(error, model)}") from error
+
+
+def settings_over(entry: ProcessorEntry, changes: dict[str, Any]) -> dict[str, Any]:
+    """Plain settings of a processor with others laid over them by path; parts that do not change stay as they were
+    read, and need not be read anew. SettingsError, naming the path, for one that leads nowhere.
+    """
+    try:
+        return overlaid(entry.settings, changes)
+    except LookupError as error:
+        raise SettingsError(f"{entry.type}: there is no setting “{error.args[0]}”. Nothing was changed.") from error
 
 
 class Parsed(NamedTuple):

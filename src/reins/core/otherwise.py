@@ -2,6 +2,7 @@
 loud as they were. It is laid over the session where that is played or measured; nothing of it is kept.
 """
 
+import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -132,7 +133,7 @@ class Laid:
 
 
 def signature(document: Document, strip_id: str) -> str:
-    """What the loudness of a strip's result depends on, over the loop or all of it."""
+    """A checksum of what the loudness of a strip's result depends on, over the loop or all of it."""
     strip: Any = document.strip(strip_id)
     parts: list[Any] = [strip_id, document.loop.model_dump(), document.sample_rate, *_of_chain(strip)]
     if strip_id in document.tracks and not ties(document, strip_id):
@@ -140,7 +141,7 @@ def signature(document: Document, strip_id: str) -> str:
         parts += [getattr(strip, name) for name in lies] + [document.tempo_bpm, document.beats_per_bar]
     else:
         parts.append(document.model_dump_json())
-    return json.dumps(parts)
+    return hashlib.sha256(json.dumps(parts).encode()).hexdigest()
 
 
 def _of_chain(strip: Any) -> list[Any]:

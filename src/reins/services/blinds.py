@@ -17,7 +17,8 @@ from reins.services.equal import Equal, heard_by, ways_of
 from reins.services.house import House
 
 MOST = 50
-CLOSE_LU, TRIES = 0.01, 4
+CLOSE_LU, APART_LU, TRIES = 0.01, 0.1, 4  # tried for; the most there may be; how often
+MOST_MARKS = 10_000
 
 
 @dataclass
@@ -86,6 +87,8 @@ class Blinds:
                 raise ConflictError("There is nothing loud enough here to compare by.")
             gain_db += goal - reached
             apart = abs(goal - (self._equal.measure(sides[louder], strip_id, gain_db=gain_db) or goal))
+        if apart > APART_LU:
+            raise ConflictError(f"Both cannot be made equally loud: {apart:.2f} LU apart; allowed: {APART_LU:g}.")
         return {louder: gain_db, "b" if louder == "a" else "a": 0.0}, apart
 
     def under(self, test_id: str) -> Under:
@@ -155,7 +158,8 @@ class ByItself:
 
     def marked(self, frames: int) -> None:
         """The listener marks a moment of the stream."""
-        self.under.marks_s.append((self._began + max(frames, 0)) / self._rate)
+        if len(self.under.marks_s) < MOST_MARKS:
+            self.under.marks_s.append((self._began + max(frames, 0)) / self._rate)
 
 
 def untold(stream: int, frame: int) -> dict[str, Any]:

@@ -13,26 +13,28 @@ from reins.web.depends import TheAims, TheBlinds, TheEqual, TheFights, TheHouse,
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
 
-class MarksBody(BaseModel):
-    """Body of a question what is found."""
+class Body(BaseModel):
+    """Base of all of them."""
 
     model_config = ConfigDict(extra="forbid")
+
+
+class Asked(Body):
+    """Body of a question of a desk, the newest of which wins."""
+
     desk: str
     number: int
 
 
 @router.post("/strips/{strip_id}/marks")
-def marks(session_id: str, strip_id: str, body: MarksBody, aims: TheAims) -> dict[str, Any]:
+def marks(session_id: str, strip_id: str, body: Asked, aims: TheAims) -> dict[str, Any]:
     """Hits, phrases, sibilants and tempo of what comes to a strip."""
     return aims.marks(session_id, strip_id, desk=body.desk, number=body.number)
 
 
-class AimBody(BaseModel):
+class AimBody(Asked):
     """Body of an aim; asked is the number it asks for, first whether excerpts of a long take will do."""
 
-    model_config = ConfigDict(extra="forbid")
-    desk: str
-    number: int
     aim: str = Field(max_length=40)
     asked: float = Field(0.0, ge=-1000, le=1000)
     processor_id: str | None = None
@@ -45,12 +47,9 @@ def aim(session_id: str, strip_id: str, body: AimBody, aims: TheAims) -> dict[st
     return aims.propose(session_id, strip_id, **body.model_dump())
 
 
-class EqualBody(BaseModel):
+class EqualBody(Asked):
     """Body of a question how loud a strip is in each way it can be heard."""
 
-    model_config = ConfigDict(extra="forbid")
-    desk: str
-    number: int
     processor_id: str | None = None
 
 
@@ -60,19 +59,17 @@ def equal(session_id: str, strip_id: str, body: EqualBody, equal: TheEqual) -> d
     return equal.loudness(session_id, strip_id, **body.model_dump())
 
 
-class AxisBody(BaseModel):
+class AxisBody(Body):
     """A setting to be spread, by its path; without a range, about what it is."""
 
-    model_config = ConfigDict(extra="forbid")
     path: str = Field(max_length=80)
     low: float | None = None
     high: float | None = None
 
 
-class SpreadBody(BaseModel):
+class SpreadBody(Body):
     """Body of a spread: one setting or two."""
 
-    model_config = ConfigDict(extra="forbid")
     axes: list[AxisBody] = Field([], max_length=2)
 
 
@@ -88,12 +85,9 @@ def points(session_id: str, strip_id: str, processor_id: str, spreads: TheSpread
     return spreads.points(session_id, strip_id, processor_id)
 
 
-class TileBody(BaseModel):
+class TileBody(Asked):
     """Body of a question what a tile shows; number is that of its spread."""
 
-    model_config = ConfigDict(extra="forbid")
-    desk: str
-    number: int
     processor_id: str
     settings: dict[str, Any]
     start: int = Field(ge=0, le=MAX_FRAME)
@@ -107,10 +101,9 @@ def tile(session_id: str, strip_id: str, body: TileBody, spreads: TheSpreads) ->
     return spreads.tile(session_id, strip_id, **body.model_dump())
 
 
-class BlindBody(BaseModel):
+class BlindBody(Body):
     """Body of a blind test between two ways a strip can be heard; every_s: of one that goes over by itself."""
 
-    model_config = ConfigDict(extra="forbid")
     kind: Literal["which", "prefer", "by_itself"]
     a: str = Field(max_length=40)
     b: str = Field(max_length=40)
@@ -124,10 +117,9 @@ def begin_blind(session_id: str, strip_id: str, body: BlindBody, blinds: TheBlin
     return blinds.begin(session_id, strip_id, **body.model_dump())
 
 
-class AnswerBody(BaseModel):
+class AnswerBody(Body):
     """Body of an answer."""
 
-    model_config = ConfigDict(extra="forbid")
     answer: str = Field(max_length=20)
 
 
@@ -150,12 +142,9 @@ def leave_blind(session_id: str, test_id: str, blinds: TheBlinds) -> dict[str, A
     return {}
 
 
-class WhyBody(BaseModel):
+class WhyBody(Asked):
     """Body of a question why a processor does what it does at a moment, in seconds of the session."""
 
-    model_config = ConfigDict(extra="forbid")
-    desk: str
-    number: int
     processor_id: str
     at_s: float = Field(ge=0, le=86400)
 
@@ -166,12 +155,9 @@ def why(session_id: str, strip_id: str, body: WhyBody, aims: TheAims) -> dict[st
     return aims.why(session_id, strip_id, **body.model_dump())
 
 
-class FightBody(BaseModel):
+class FightBody(Asked):
     """Body of a question where two strips fight."""
 
-    model_config = ConfigDict(extra="forbid")
-    desk: str
-    number: int
     other: str = Field(max_length=64)
 
 
@@ -181,12 +167,9 @@ def fight(session_id: str, strip_id: str, body: FightBody, fights: TheFights) ->
     return fights.between(session_id, strip_id, body.other, desk=body.desk, number=body.number)
 
 
-class WorstBody(BaseModel):
+class WorstBody(Asked):
     """Body of a question where a processor is at its worst."""
 
-    model_config = ConfigDict(extra="forbid")
-    desk: str
-    number: int
     processor_id: str
 
 

@@ -74,7 +74,7 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
     try:
         # Here and not above, so that the server answers while they are loaded.
         from reins.core.dsp import compiled
-        from reins.core.measure.spectra import transform
+        from reins.core.dsp.stft import transforms
         from reins.services.bringing_in import ensure_demo
         from reins.services.house import House
         from reins.services.keeping import fill_checksums
@@ -94,7 +94,7 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
         gate.app = create_app(AppSettings(), house)
         # While the first page is looked at, so that the first sound and the first spectrum do not wait.
         compiled.load()
-        transform()
+        transforms()
         fill_checksums(house)
     except ReinsError as error:
         gate.problem = str(error)

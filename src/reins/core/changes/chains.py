@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings
+from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings, settings_over
 from reins.core.fitting import laid_on_take
 from reins.core.kinds import as_kind
 from reins.core.limits import MAX_PROCESSORS
@@ -16,9 +16,8 @@ from reins.core.processors import PROCESSORS
 from reins.core.routing import describe_tie, in_order, key_names, key_source
 from reins.core.sessions import MOST_DRAFTS, Document, Draft, Strip, new_id
 from reins.core.settings.models import Strict
-from reins.core.settings.paths import overlaid
 from reins.core.starting_points import find_starting_point
-from reins.errors import ConflictError, NotFoundError, SettingsError
+from reins.errors import ConflictError, NotFoundError
 
 
 def processor_at(strip: Strip, processor_id: str) -> tuple[int, ProcessorEntry]:
@@ -72,7 +71,7 @@ class AddProcessor(OnStrip):
         raw = {"id": self.processor_id, "type": self.type}
         entry = parse_entry(raw | {"settings": added_with(self.type)}, strip.name)
         if self.settings:
-            laid = parse_settings(entry.type, overlaid(entry.settings, self.settings), f"{strip.name} ({entry.type})")
+            laid = parse_settings(entry.type, settings_over(entry, self.settings), f"{strip.name} ({entry.type})")
             entry = entry.model_copy(update={"settings": laid})
         label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added" + (
             f", {self.laid_said}" if self.laid_said else ""
@@ -163,7 +162,8 @@ class SetProcessor(OnProcessor):
         """Document with the settings, and the processor before and after."""
         strip = document.strip(self.strip_id)
         index, entry = processor_at(strip, self.processor_id)
-        settings = parse_settings(entry.type, self._merged(entry), f"{strip.name} ({entry.type})")
+        merged = type(entry.settings).settled(settings_over(entry, self.settings), set(self.settings))
+        settings = parse_settings(entry.type, merged, f"{strip.name} ({entry.type})")
         on = entry.on if self.on is None else self.on
         chain = list(strip.chain)
         chain[index] = entry.model_copy(update={"settings": settings, "on": on})
@@ -173,14 +173,6 @@ class SetProcessor(OnProcessor):
         if (key_names(chain[index]), on) != (key_names(entry), entry.on):
             in_order(changed)
         return changed, entry, chain[index]
-
-    def _merged(self, entry: ProcessorEntry) -> dict[str, Any]:
-        """The settings with the new ones; parts that do not change stay as they were read, and are not read anew."""
-        try:
-            merged = overlaid(entry.settings, self.settings)
-        except LookupError as error:
-            raise SettingsError(f"{entry.type}: there is no setting “{error.args[0]}”. Nothing was changed.") from error
-        return type(entry.settings).settled(merged, set(self.settings))
 
 
 class UseDraft(OnStrip):

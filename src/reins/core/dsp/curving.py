@@ -82,9 +82,9 @@ def _end_slope(h: float, further: float, slope: float, next_slope: float) -> flo
     return 3.0 * slope if slope * next_slope < 0.0 and abs(d) > 3.0 * abs(slope) else d
 
 
-def gain_table(out_db: Array) -> Array:
-    """The gain in dB at each of levels(), at most MOST_GAIN_DB; none for silence."""
-    gain = np.minimum(out_db - levels(), MOST_GAIN_DB)
+def gain_table(out_db: Array, *, times: float = 1.0) -> Array:
+    """The gain in dB at each of levels(), so many times, at most MOST_GAIN_DB; none for silence."""
+    gain = np.minimum(times * (out_db - levels()), MOST_GAIN_DB)
     return np.where(levels() <= SILENT_DB, np.minimum(gain, 0.0), gain)
 
 

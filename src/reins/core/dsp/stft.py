@@ -73,11 +73,18 @@ class Analysis:
         """Frames that have come since the last window ended."""
         return self._held.shape[1] - (self.length - self.hop)
 
-    def process(self, sound: Array) -> Spectra:
-        """Spectra (channels, windows, bins) of the windows that end in the next block (channels, frames)."""
+    def take_in(self, sound: Array) -> tuple[Narrow, int]:
+        """The next block (channels, frames) joined to what waits, and how many windows end in it; by itself, where
+        nobody wants their spectra now.
+        """
         joined = np.concatenate([self._held, sound.astype(np.float32)], axis=1)
         count = max(0, (joined.shape[1] - self.length) // self.hop + 1)
         self._held = joined[:, count * self.hop :].copy()
+        return joined, count
+
+    def process(self, sound: Array) -> Spectra:
+        """Spectra (channels, windows, bins) of the windows that end in the next block (channels, frames)."""
+        joined, count = self.take_in(sound)
         if not count:
             return np.zeros((sound.shape[0], 0, self.length // 2 + 1), np.complex64)
         cut = np.stack([joined[:, k * self.hop : k * self.hop + self.length] for k in range(count)], axis=1)

@@ -15,8 +15,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import LOCK
 from reins.core.dsp.octaves import OCTAVE, TWELFTHS_HZ
+from reins.core.dsp.stft import transforms
 from reins.core.sound import Sound
 
 Array = npt.NDArray[np.float64]
@@ -59,20 +59,10 @@ def _window(frames: int) -> Floats:
     return (0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(frames) / frames)).astype(np.float32)
 
 
-@cache
-def transform() -> Callable[..., Any]:
-    """The real Fourier transform of scipy; its import takes a while, so it is called for when it is wanted."""
-    with LOCK:
-        import scipy.fft
-
-    found: Callable[..., Any] = scipy.fft.rfft
-    return found
-
-
 def bin_powers(frames: npt.NDArray[np.floating[Any]]) -> Floats:
     """Power in each bin of windowed frames (..., n): a sine of amplitude a adds up to a squared over its bins."""
     n = frames.shape[-1]
-    lines = transform()(frames.astype(np.float32, copy=False) * _window(n))
+    lines = transforms().rfft(frames.astype(np.float32, copy=False) * _window(n))
     scale = np.float32(16.0 / (n * n) / HANN_SPREAD)
     return np.asarray((lines.real**2 + lines.imag**2) * scale)
 

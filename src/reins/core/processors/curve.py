@@ -100,7 +100,7 @@ class Curve(FollowingCurve):
             drawn, smooth=settings.join == "smooth", knee_db=settings.knee_db,
             below=settings.slope_below, above=settings.slope_above,
         )  # fmt: skip
-        table = curving.gain_table(out) * (2.0 if getattr(settings, "is_overdone", False) else 1.0)
+        table = curving.gain_table(out, times=2.0 if getattr(settings, "is_overdone", False) else 1.0)
         return super()._tune(settings, channels, sample_rate, rows) | {"_table": table}
 
     @classmethod

@@ -124,10 +124,12 @@ class Spectral(Processor):
         aside = settings.focus != "whole" and self._channels == 2
         late = self._delay.process(sound)
         key_power: Narrow | None = None
+        heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
         if self._listens():
-            heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
             self.key_heard = heard
             key_power = read_power(self._key_stft.process(heard), self._length).max(axis=0, keepdims=True)
+        else:  # its windows go on ending with the sound's: it may be listened to from the next block on
+            self._key_stft.take_in(heard)
         gains: list[Array] = []
 
         def change(spectra: Spectra) -> Spectra:

@@ -2,23 +2,24 @@
 sound it comes to, found by running the processor over some of it.
 """
 
-from dataclasses import replace
-from typing import Any
-
 import numpy as np
+import numpy.typing as npt
 
 from reins.core.finding.excerpt import Excerpt
 from reins.core.fitting import levels
+from reins.core.measure.levels import RUN_FRAMES
 from reins.core.processors import PROCESSORS
 from reins.core.settings.fields import limits_of, place_of
+from reins.core.sound import Sound
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 from reins.core.trials.spreads import tried
 
 USUAL_DB = 2.5  # of hold: enough to be heard and seen, little enough to begin with
 SHUT_PCT = 30.0  # of the time, for what is open or shut
-PART_S, PARTS = 2.0, 6  # what is listened to: the loudest such parts
-RUNS = 9
+PART_S, PARTS = 2.0, 4  # what is listened to: the loudest such parts
+RUNS = 8
+Array = npt.NDArray[np.float64]
 LEAST = 0.3  # of dB or percent: less is nothing
 
 
@@ -31,7 +32,7 @@ def laid(trial: Trial) -> tuple[dict[str, float], str]:
     paths = levels(entry.settings) or ([kind.line] if kind.line_drives and kind.line else [])
     if not paths or kind.made_by_tie:
         return {}, ""
-    heard = replace(trial, sound=_loudest(trial), keys={}, reins=())
+    heard = _as_it_comes(trial)
     goal = SHUT_PCT if "states" in kind.views else USUAL_DB
     found = _search(heard, paths, goal)
     if not found:
@@ -43,12 +44,39 @@ def laid(trial: Trial) -> tuple[dict[str, float], str]:
     return found, f"laid for this take: {what}"
 
 
-def _loudest(trial: Trial) -> Any:
-    sound = trial.sound
+class _Come(Excerpt):
+    """What comes to a processor in parts of a sound, held."""
+
+    def __init__(self, parts: Excerpt, samples: Array) -> None:
+        super().__init__(parts.sound, parts.parts)
+        self._samples = samples
+
+    def read(self, start: int, frames: int) -> Array:
+        """Samples (channels, frames); silence outside."""
+        out = np.zeros((self.facts.channels, frames))
+        first, last = max(start, 0), min(start + frames, self.facts.frames)
+        if first < last:
+            out[:, first - start : last - start] = self._samples[:, first:last]
+        return out
+
+
+def _as_it_comes(trial: Trial) -> Trial:
+    """The last processor alone, on what comes to it where the sound is loudest; what stands before it is run once."""
+    parts = _loudest(trial.sound)
+    *before, entry = trial.entries
+    if not any(one.on for one in before):
+        return Trial(parts, [entry], beat=trial.beat)
+    keys = {name: Excerpt(key, parts.parts) for name, key in trial.keys.items()}
+    runs = Trial(parts, before, keys, trial.beat).run(0, parts.facts.frames, block_frames=RUN_FRAMES)
+    samples = np.concatenate([result.copy() for result, _ in runs], axis=1)
+    return Trial(_Come(parts, samples), [entry], beat=trial.beat)
+
+
+def _loudest(sound: Sound) -> Excerpt:
     frames, part = sound.facts.frames, round(PART_S * sound.facts.sample_rate)
-    if frames <= PARTS * part:
-        return sound
     count = frames // part
+    if count <= PARTS:
+        return Excerpt(sound, [(0, frames)])
     peaks = sound.peak_columns(0, count * part, count)
     chosen = sorted(np.argsort(peaks)[-PARTS:].tolist())
     return Excerpt(sound, [(place * part, (place + 1) * part) for place in chosen])

@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from reins.core.chainfile import ProcessorEntry, parse_settings
+from reins.core.chainfile import ProcessorEntry, parse_settings, settings_over
 from reins.core.measure.span import Span
 from reins.core.moves.scales import Way, ways_of
 from reins.core.settings.fields import place_of
-from reins.core.settings.paths import overlaid, value_at
+from reins.core.settings.paths import value_at
 from reins.core.settings.words import said
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
@@ -109,7 +109,7 @@ def tried(trial: Trial, processor_id: str, settings: dict[str, Any]) -> Trial:
         entry.model_copy(
             update={
                 "on": True,
-                "settings": parse_settings(entry.type, overlaid(entry.settings, settings), entry.type),
+                "settings": parse_settings(entry.type, settings_over(entry, settings), entry.type),
             }
         )
         if entry.id == processor_id

@@ -12,13 +12,12 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.chainfile import ProcessorEntry, parse_settings
+from reins.core.chainfile import ProcessorEntry, parse_settings, settings_over
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.finding.excerpt import WINDOW_S, Excerpt, excerpted, parts_of
 from reins.core.finding.marks import Marks
 from reins.core.processors import PROCESSORS
 from reins.core.settings.fields import limits_of, place_of
-from reins.core.settings.paths import overlaid
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 
@@ -84,7 +83,7 @@ class Work:
         """The processor with settings changed by path; within its limits, or SettingsError."""
         entry = self.entry
         return entry.model_copy(
-            update={"on": True, "settings": parse_settings(entry.type, overlaid(entry.settings, changes), entry.type)}
+            update={"on": True, "settings": parse_settings(entry.type, settings_over(entry, changes), entry.type)}
         )
 
     def within(self, path: str, value: float) -> float:

@@ -210,6 +210,7 @@ const shown = (kit, state, data) => ({
       kit.told = null;
       state.hearing.tellListening();
       state.otherwise.tell(true);
+      state.blinding.breakOff();
       state.keeping.refresh();
     });
   },

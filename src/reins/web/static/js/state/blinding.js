@@ -111,6 +111,13 @@ export const blinding = (kit, state) => ({
     if (this.test) api.leaveBlind(state.desk.session.id, this.test).catch(() => {}); // it is forgotten all the same
     this.over();
   },
+  /** The connection was lost: what plays now knows of no test, so that its meters could tell. It ends where it was. */
+  async breakOff() {
+    if (!this.test) return;
+    await this.end();
+    if (!this.result) this.giveUp();
+    this.refused = `The connection was lost and the test with it; ${this.result ? "what was answered before is kept" : "nothing was kept"}.`;
+  },
   /** All is heard as it is. */
   over() {
     if (!this.test) return;

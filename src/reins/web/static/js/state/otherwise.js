@@ -92,6 +92,7 @@ export const otherwise = (kit, state) => ({
     this.gains = {};
     if (this.turns) this.endTurns();
     else this.tell();
+    state.desk.$nextTick(() => this.askEqual()); // of what is chosen now
   },
 
   /** How loud the strip is in each way it can be heard, where all is matched; the player knows it from then on. */
