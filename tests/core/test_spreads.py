@@ -107,3 +107,11 @@ def test_what_is_added_does_something_at_once(kind, level_db):
             at_most = kind == "deesser" and settings["threshold_db"] == pytest.approx(-60.0, abs=0.2)
             assert usual == pytest.approx(USUAL_DB, abs=0.6) or (at_most and usual > 0.3)
             assert "laid for this take" in said
+
+
+@pytest.mark.parametrize("before", PROCESSORS)
+def test_what_is_added_is_laid_behind_any_other(before):
+    entries = [entry_of(before, **PROCESSORS[before].added_with), entry_of("compressor")]
+    entries[1] = entries[1].model_copy(update={"id": "q"})
+    settings, _ = laid(Trial(sound_of(hits()[:, : 2 * RATE]), entries))
+    assert -60.0 <= settings["threshold_db"] <= 0.0

@@ -2,6 +2,8 @@
 sound it comes to, found by running the processor over some of it.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import numpy.typing as npt
 
@@ -49,6 +51,7 @@ class _Come(Excerpt):
 
     def __init__(self, parts: Excerpt, samples: Array) -> None:
         super().__init__(parts.sound, parts.parts)
+        self.facts = replace(self.facts, channels=len(samples))  # a room makes one channel two
         self._samples = samples
 
     def read(self, start: int, frames: int) -> Array:
