@@ -71,9 +71,13 @@ look()"""
 GONE = "does not belong to the document"  # how chromedriver calls an element that is put anew while it is read
 
 
+# Looking costs the browser, the server and this process more than what is waited for: ever less often.
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.02, 0.15
+
+
 def wait_until(condition, seconds=40):
     """Poll a condition; returns its first true value. What it looks for may not be there yet, or be put anew."""
-    end = time.monotonic() + seconds
+    end, pause = time.monotonic() + seconds, FIRST_PAUSE_S
     while True:
         why = None
         try:
@@ -88,7 +92,8 @@ def wait_until(condition, seconds=40):
             why = error
         if time.monotonic() > end:
             raise TimeoutError(f"not within {seconds} s: {condition}") from why
-        time.sleep(0.02)
+        time.sleep(pause)
+        pause = min(1.4 * pause, LONGEST_PAUSE_S)
 
 
 def make_driver(width=1280, height=800, downloads=None):

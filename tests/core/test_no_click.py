@@ -1,5 +1,6 @@
 """No setting of any processor clicks while sound runs: every one is thrown from end to end under a steady tone."""
 
+import copy
 import functools
 
 import numpy as np
@@ -79,16 +80,20 @@ def tone(hz):
     return 0.25 * np.sin(2 * np.pi * hz * t) * np.ones((2, 1))
 
 
-def heard(hz, first, then=None):
-    """The mix around CHANGE_AT, where `first` changes to `then`."""
+def begun(hz, first):
+    """A mixer that has come to CHANGE_AT, and what it has made."""
     mixer = Mixer(first, {"a": sound_of(tone(hz))})
     mixer.start(Stream(0))
-    blocks = []
-    for start in range(0, round(SECONDS * RATE), BLOCK):
-        if then is not None and start == round(CHANGE_AT * RATE):
-            mixer.change(then)
-        blocks.append(mixer.process(BLOCK)[0])
-    return np.concatenate(blocks)[round((CHANGE_AT - 0.1) * RATE) : round((CHANGE_AT + 0.2) * RATE)]
+    return mixer, [mixer.process(BLOCK)[0] for _ in range(round(CHANGE_AT * RATE) // BLOCK)]
+
+
+def heard(begins, then=None):
+    """The mix around CHANGE_AT, where what has begun changes to `then`."""
+    mixer, before = begins
+    if then is not None:
+        mixer.change(then)
+    blocks = [mixer.process(BLOCK)[0] for _ in range(round((SECONDS - CHANGE_AT) * RATE) // BLOCK)]
+    return np.concatenate([*before, *blocks])[round((CHANGE_AT - 0.1) * RATE) : round((CHANGE_AT + 0.2) * RATE)]
 
 
 def splatter_db(sound, hz):
@@ -115,7 +120,8 @@ def problem(moving, hz, still):
 def test_every_setting_moves_without_a_click(kind):
     problems = []
     start = document(kind, base(kind))
-    starts = {hz: heard(hz, start) for hz in (60.0, 1000.0)}
+    begins = {hz: begun(hz, start) for hz in (60.0, 1000.0)}
+    starts = {hz: heard(copy.deepcopy(one)) for hz, one in begins.items()}
     for name, value in changes(kind):
         try:
             other = (
@@ -128,10 +134,11 @@ def test_every_setting_moves_without_a_click(kind):
         if (name, value) == ("predelay_ms", 250.0):  # with it the tone begins within what is looked at
             continue
         for hz in (60.0, 1000.0):
-            for before, after in ((start, other), (other, start)):
-                moving = heard(hz, before, after)
+            for after in (other, start):
+                moving = heard(copy.deepcopy(begins[hz]) if after is other else begun(hz, other), after)
                 # What the other settings at rest make of the tone only allows more: it is heard where that is needed.
-                if problem(moving, hz, [starts[hz]]) and (told := problem(moving, hz, [starts[hz], heard(hz, other)])):
+                still = lambda hz=hz, other=other: [starts[hz], heard(begun(hz, other))]  # noqa: E731
+                if problem(moving, hz, [starts[hz]]) and (told := problem(moving, hz, still())):
                     problems.append(f"{name} {'to' if after is other else 'from'} {value} at {hz:g} Hz: {told}")
 
     assert problems == [], "\n".join(problems)
