@@ -185,7 +185,7 @@ def _apart(paths: list[Path]) -> list[str]:
 @app.command()
 def bench(
     as_json: Annotated[bool, JSON] = False,
-    seconds: Annotated[float, typer.Option(min=0.1, max=600.0, help="How much sound each is given, five times.")] = 10.0,
+    seconds: Annotated[float, typer.Option(min=0.1, max=600.0, help="How much sound each is given.")] = 10.0,
 ) -> None:
     """Time each processor: nanoseconds per stereo frame, and times faster than real time, on one core."""
     from reins.services.processing import bench_processors

@@ -3,7 +3,11 @@
 import numpy as np
 import scipy.signal
 import soundfile
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
 
+from reins.core.chainfile import parse_entry
+from reins.core.engine.chain import Chain
 from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
 from tests.browser.test_reins import take_of
 from tests.browser.test_whole_session import exported
@@ -79,3 +83,59 @@ def test_where_two_fight_is_said_and_one_click_makes_room_there(desk, driver):
     singer = next(k for k, t in desk.state()["document"]["tracks"].items() if t["name"] == "Singer")
     assert made["type"] == "make_room" and made["settings"]["key"]["source"] == f"{singer}/after"
     assert made["settings"]["from_hz"] < made["settings"]["to_hz"]
+
+
+def point(driver, index, scope):
+    return wait_for(driver, f'{scope} [data-point="{index}"]')
+
+
+def test_the_threshold_is_drawn_across_the_spectrum_and_the_map_shows_what_was_held(desk, driver):
+    desk.add("Hats", "fine_bands")
+    desk.drag(point(driver, 0, ".spectrum"), 40, -20)
+    wait_until(lambda: desk.settings("Hats")["threshold_points"][0][0] > 1300)
+    (at, level, _) = desk.settings("Hats")["threshold_points"][0]
+    assert -40 < level < -30
+
+    # A double click beside the point adds one where it is, arrows move it, Delete takes it away.
+    hand = find(driver, ".spectrum-hand")
+    ActionChains(driver).move_to_element_with_offset(hand, 80, 60).double_click().perform()
+    wait_until(lambda: len(desk.settings("Hats")["threshold_points"]) == 2)
+    second = desk.settings("Hats")["threshold_points"][1]
+    assert second[0] > at
+    point(driver, 1, ".spectrum").send_keys(Keys.ARROW_UP)
+    wait_until(lambda: desk.settings("Hats")["threshold_points"][1] == [second[0], second[1] + 1, 0])
+    assert "dB" in point(driver, 1, ".spectrum").get_attribute("aria-label")
+    point(driver, 1, ".spectrum").send_keys(Keys.DELETE)
+    wait_until(lambda: desk.settings("Hats")["threshold_points"] == [[at, level, 0]])
+
+    desk.click('[data-do="map"]')
+    wait_until(lambda: driver.execute_script("return reins.view.model.map?.tiles.length >= 4"))
+    held = desk.red_share(".take-canvas")
+    desk.type("threshold_db", "-40 dB")
+    wait_until(lambda: desk.settings("Hats")["threshold_db"] == -40)
+    wait_until(lambda: desk.red_share(".take-canvas") > held + 0.02)
+
+
+def test_a_curves_points_are_dragged_over_the_histogram_and_what_comes_out_follows(desk, driver, downloads):
+    desk.add("Singer", "curve")
+    desk.drag(point(driver, 2, ".curve-place"), 0, 60)
+    wait_until(lambda: desk.settings("Singer")["points"][2][1] < -10)
+    ground = find(driver, ".curve-points")
+    ActionChains(driver).move_to_element_with_offset(ground, -20, 40).double_click().perform()
+    wait_until(lambda: len(desk.settings("Singer")["points"]) == 4)
+    points = desk.settings("Singer")["points"]
+    assert [p[0] for p in points] == sorted(p[0] for p in points)
+    point(driver, 1, ".curve-place").send_keys(Keys.DELETE)
+    wait_until(lambda: len(desk.settings("Singer")["points"]) == 3)
+    point(driver, 2, ".curve-place").send_keys(Keys.ARROW_DOWN * 6)
+    wait_until(lambda: desk.settings("Singer")["points"][2][1] == points[3][1] - 6)
+    wait_until(lambda: desk.fact("deepest"))
+
+    made, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"), dtype="float64")
+    source = take_of(desk, "Singer")[0]
+    settings = desk.settings("Singer")
+    entry = parse_entry({"type": "curve", "settings": settings}, "x")
+    own = Chain([entry], channels=1, sample_rate=48000).process(source[None])[0]
+    made = made if made.ndim == 1 else made.mean(axis=1)
+    made, own = (sound[48000 * 20 : 48000 * 30] for sound in (made, own))
+    assert np.abs(made / np.abs(made).max() - own / np.abs(own).max()).max() < 1e-3  # but for fader and pan

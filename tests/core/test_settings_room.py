@@ -65,13 +65,19 @@ class Drawing(ProcessorSettings):
     """A line as some processor might have it."""
 
     line: list[Drawn] = points(
-        [Point(0, 1), Point(1, 0)], most=4, label="Line", group="Level", help="A line.", unit="dB"
+        [Point(0, 1), Point(1, 0)],
+        most=4,
+        places=(0.0, 1.0),
+        values=(0.0, 1.0),
+        label="Line",
+        group="Level",
+        help="A line.",
     )
 
     @field_validator("line")
     @classmethod
     def _fits(cls, value: Any) -> Any:
-        return checked_points(value, begin=0.0, end=1.0, low=0.0, high=1.0)
+        return checked_points(value, places=(0.0, 1.0), values=(0.0, 1.0))
 
 
 @given(st.lists(st.floats(0, 1), min_size=2, max_size=4).map(sorted), st.floats(-1, 1))

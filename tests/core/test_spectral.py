@@ -6,9 +6,13 @@ import scipy.signal
 
 from reins.core.chainfile import parse_entry
 from reins.core.dsp.bins import erb_edges, erb_hz, erb_number, erb_powers, smoothed
+from reins.core.dsp.octaves import TWELFTHS_HZ
 from reins.core.dsp.stft import Analysis, Stft, noise_bandwidth_hz, read_power, window_of
 from reins.core.engine.chain import Chain
-from reins.core.measure.spectra import spectrum_in_twelfths
+from reins.core.measure.spectra import MAP_HZ, spectrum_in_twelfths
+from reins.core.processors import PROCESSORS
+from reins.core.trials.running import Trial
+from reins.core.trials.spans import measure_span
 from reins.errors import SettingsError
 from tests.conftest import RATE, sound_of
 
@@ -269,3 +273,50 @@ def test_it_listens_to_a_key_from_any_moment_on(frames):
         late, usual = one.process(block), always.process(block)
     assert not one.failures
     np.testing.assert_allclose(late, usual, atol=1e-3)
+
+
+def span_of(sound, kind="fine_bands", more=(), **settings):
+    entry = parse_entry({"id": "p", "type": kind, "settings": settings}, "x")
+    return measure_span(Trial(sound_of(sound), [*more, entry]), "p", 0, sound.shape[1])
+
+
+@pytest.mark.parametrize(("window", "overlap"), [(256, 8), (2048, 4), (8192, 2)])
+def test_the_map_of_what_was_held_shows_a_tone_where_and_while_it_sounds(window, overlap):
+    sound = sine(3000, -60, 4.0)
+    sound[:, RATE : 2 * RATE] += sine(1000, -20, 1.0)
+    span = span_of(sound, threshold_points=[[1000, -30]], hold_ratio=100, knee_db=0, window=window, overlap=overlap)
+    assert span.held_map.codes.nbytes < 60e6 / 300 * 4
+    shown = span.held_map.columns(0, sound.shape[1], 40) / 2.0
+    at = int(np.abs(MAP_HZ - 1000).argmin())
+    assert shown[13:18, at] == pytest.approx(-10, abs=1.5) and not shown[:8, at].any() and not shown[30:, at].any()
+    far = np.abs(MAP_HZ - 1000) > max(500, 12 * RATE / window)  # bins to which it leaks are moved with it
+    assert not shown[13:18, far].any()
+    # Closer looks are of the same: in each piece of ten columns what is furthest from 0 is that of one column.
+    closer = span.held_map.columns(0, sound.shape[1], 400).reshape(40, 10, -1).min(axis=1) / 2.0
+    np.testing.assert_allclose(closer[14:17], shown[14:17], atol=0.5)
+    assert not span.held_map.columns(-RATE, RATE, 10).any()  # before it begins
+
+
+def test_the_map_stands_at_the_sounds_time_behind_what_is_late():
+    sound = np.zeros((1, 3 * RATE))
+    sound[:, RATE : RATE + 4800] = sine(1000, -20, 0.1)
+    late = parse_entry({"id": "l", "type": "limiter", "settings": {"lookahead_ms": 10, "ceiling_db": 0}}, "x")
+    for more in ((), (late, late.model_copy(update={"id": "m"}))):
+        shown = span_of(sound, more=more, threshold_points=[[1000, -40]], release_ms=1, attack_ms=0).held_map
+        held = np.flatnonzero(shown.columns(0, 3 * RATE, 300).any(axis=1))
+        assert held.min() == pytest.approx(100, abs=3) and held.max() == pytest.approx(110, abs=3)
+
+
+def test_a_threshold_on_a_takes_mean_goes_with_its_trim(tmp_path):
+    quiet, loud = (0.1 * pink(3.0)[0] * gain for gain in (1.0, 4.0))
+    spectra = [spectrum_in_twelfths(sound_of(sound[None])) for sound in (quiet, loud)]
+    kind, settings = PROCESSORS["fine_bands"], parse_entry(
+        {"type": "fine_bands", "settings": {"reference": "own_mean", "threshold_db": 3}}, "x"
+    ).settings  # fmt: skip
+    hz = np.array([100.0, 1000.0, 8000.0])
+    on = [kind.lies_on_db(settings, hz, one, RATE) - 40.0 for one in spectra]  # its one point, at -40, is drawn over it
+    np.testing.assert_allclose(on[1] - on[0], 20 * np.log10(4), atol=1e-6)
+    # A bin of a window reads of noise so much of its density as its bandwidth.
+    density = spectra[0] / (TWELFTHS_HZ * (2 ** (1 / 24) - 2 ** (-1 / 24))) * noise_bandwidth_hz(2048, RATE)
+    want = np.interp(np.log(hz), np.log(TWELFTHS_HZ), 10 * np.log10(density)) + 3
+    np.testing.assert_allclose(on[0], want, atol=0.1)

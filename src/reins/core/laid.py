@@ -44,8 +44,11 @@ class LaidTake:
         return self.take.peak_columns(start - self.start_frame, frames, columns) * abs(self.gain)
 
     def spectrum(self) -> Array:
-        """Mean power of the take in twelfths of octaves, trim and place left out; measured once and kept beside it."""
-        return kept_spectrum(self.take)
+        """Mean power of the take in twelfths of octaves, as it is laid, its place left out; measured once and kept
+        beside it.
+        """
+        known = kept_spectrum(self.take)
+        return known if abs(self.gain) == 1.0 else known * self.gain**2
 
 
 class Silence:

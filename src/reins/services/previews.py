@@ -3,6 +3,7 @@
 Spans of whole takes are remembered for the chains last looked at, so zooming and scrolling only read them.
 """
 
+import base64
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -10,6 +11,7 @@ import numpy as np
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
+from reins.core.engine.entries import wants_spectrum
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.levels import Level, measure_source
 from reins.core.measure.span import Span
@@ -87,7 +89,8 @@ class Previews:
                 if heard is None and watched is not None:
                     answer["key_db"] = _db(watched)
                 answer |= {"offer": offer(entry.settings), "bands": _bands(span, start, frames, columns)}
-                answer |= _pictures(entry, document.sample_rate)
+                answer |= _pictures(entry, document.sample_rate, sound.spectrum() if wants_spectrum([entry]) else None)
+                answer["held_map"] = _held_map(span, start, frames, columns)
         return answer
 
     def levels(self, session_id: str, strip_id: str) -> dict[str, Any]:
@@ -147,7 +150,17 @@ def _over_all(span: Span, sound: Sound) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:
+def _held_map(span: Span, start: int, frames: int, columns: int) -> str | None:
+    """What was held over time and frequency: a byte each for columns and rows as the map's, 128 + twice the gain in dB,
+    as base64.
+    """
+    if span.held_map is None:
+        return None
+    codes = span.held_map.columns(start - span.start, frames, columns).astype(np.int16) + 128
+    return base64.b64encode(codes.astype(np.uint8).tobytes()).decode()
+
+
+def _pictures(entry: ProcessorEntry, rate: int, spectrum: np.ndarray | None) -> dict[str, Any]:
     """What the views of a processor show beside the take; None for those it has not."""
     views = PROCESSORS[entry.type].views
     return {
@@ -155,7 +168,7 @@ def _pictures(entry: ProcessorEntry, rate: int) -> dict[str, Any]:
         "curve": curve(entry) if "in_out" in views else None,
         "burst": burst(entry, sample_rate=rate) if "burst" in views else None,
         "harmonics": harmonics(entry) if "harmonics" in views else None,
-        "frequency": frequency(entry, sample_rate=rate) if "spectrum" in views else None,
+        "frequency": frequency(entry, sample_rate=rate, spectrum=spectrum) if "spectrum" in views else None,
     }
 
 

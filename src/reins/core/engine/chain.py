@@ -26,7 +26,7 @@ from reins.core.engine.stage import PassedBy, Stage
 from reins.core.moves.models import Rein, outside_keys
 from reins.core.moves.moving import Mover
 from reins.core.processors import PROCESSORS, Processor
-from reins.core.processors.base import Block, Delay
+from reins.core.processors.base import Block, ByBin, Delay
 from reins.core.processors.making import Make
 from reins.core.processors.oversampling import Oversampled
 from reins.core.routing import BEFORE, key_names
@@ -285,6 +285,19 @@ class Chain:
                 heard = stage.processor.hears(band)
                 return None if heard is None else Heard(*heard, stage.processor.key_heard, stage.latency_before)
         return None
+
+    def by_bin(self, processor_id: str) -> tuple[ByBin, int] | None:
+        """After `process`: what a processor that works on spectra moved each bin by, and the latency before it."""
+        stage = next((s for s in self._stages if s.entry.id == processor_id), None)
+        if stage is None or stage.processor.by_bin is None:
+            return None
+        return stage.processor.by_bin, stage.latency_before
+
+    def now_db(self, processor_id: str, frequencies_hz: Array) -> Array | None:
+        """After `process`: Processor.now_db of one of them."""
+        stage = next((s for s in self._stages if s.entry.id == processor_id), None)
+        made = None if stage is None else stage.processor
+        return made.now_db(frequencies_hz) if isinstance(made, Processor) else None
 
     def _known(self) -> dict[Any, Stage]:
         """The stages that others can go on from, by id, type and keys."""

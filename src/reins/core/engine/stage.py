@@ -24,6 +24,7 @@ class PassedBy:
     gains_db: ClassVar[dict[str, Array]] = {}
     marks: ClassVar[dict[str, Array]] = {}
     key_heard = None
+    by_bin = None
     carried: ClassVar[tuple[str, ...]] = ("_delay",)
 
     def __init__(self, channels: int, channels_out: int, latency_frames: int) -> None:

@@ -123,7 +123,10 @@ class Watcher:
                 in_charge = int(told[IN_CHARGE][-1]) if IN_CHARGE in told else 0
                 if not (due and "spectrum" in PROCESSORS[entry.type].views):
                     return gains, None, in_charge
-                return gains, response_db(entry.type, entry.settings, POINTS_HZ, gains, self._rate), in_charge
+                now = chain.now_db(entry.id, POINTS_HZ)
+                if now is None:
+                    now = response_db(entry.type, entry.settings, POINTS_HZ, gains, self._rate)
+                return gains, now, in_charge
         return {}, None, 0
 
     def _spectra_of(self, mixer: Mixer, due: bool) -> dict[str, Array]:

@@ -4,6 +4,8 @@ A bin is BIN_FRAMES long. Everything the screen shows of a span - columns at any
 from the bins, so that a whole take is run once and looked at many times.
 """
 
+from typing import Any
+
 import numpy as np
 import numpy.typing as npt
 
@@ -152,6 +154,26 @@ def fold_band(
             times[1] += 1
         elif far < 0.5 * HELD_DB:
             times[0] = 0
+
+
+@kernel("void(f4[:,:,::1], i8[::1], i8[::1], i8[::1], i1[:,::1])")
+def fold_bins(gains_db: Any, columns: Counts, low: Counts, high: Counts, codes: npt.NDArray[np.int8]) -> None:
+    """Fold gains of windows (lanes, windows, bins) into codes (columns, rows), half dB each, by what is furthest from
+    0: a window belongs to a column (those outside are passed over), a row has the bins from low to high.
+    """
+    for window in range(columns.size):
+        column = columns[window]
+        if column < 0 or column >= codes.shape[0]:
+            continue
+        for lane in range(gains_db.shape[0]):
+            for row in range(low.size):
+                least = most = 0.0
+                for i in range(low[row], high[row]):
+                    least = min(least, gains_db[lane, window, i])
+                    most = max(most, gains_db[lane, window, i])
+                code = int(np.rint(2.0 * max(-63.5, min(63.5, least if -least > most else most))))
+                if abs(code) > abs(codes[column, row]):
+                    codes[column, row] = code
 
 
 @kernel("void(f8[:,::1], i8, f8[::1])")

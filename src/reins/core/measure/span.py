@@ -24,6 +24,7 @@ from reins.core.measure.folding import (
     fold_states,
     furthest_of,
 )
+from reins.core.measure.heldmap import HeldMap
 from reins.core.measure.levels import Level, measure_level
 from reins.core.measure.tap import Tap
 from reins.core.takes import reduce_columns
@@ -123,6 +124,7 @@ class Span:
     ribbon: Ribbon | None = None  # of one with several detectors
     before: Tap | None = None  # what comes to the processor, where that is not the source
     after: Tap | None = None  # what it makes, where that is not the result
+    held_map: HeldMap | None = None  # of one that works on spectra
 
     def tap_columns(self, tap: Tap | None, start: int, frames: int, columns: int) -> Array | None:
         """Peak of a tapped signal per column of a part of the span."""

@@ -51,7 +51,7 @@ class ByBeat(Strict):
     @field_validator("points")
     @classmethod
     def _over_the_beat(cls, points: list[Point]) -> list[Point]:
-        checked_points(points, begin=0.0, end=1.0, low=0.0, high=1.0)
+        checked_points(points, places=(0.0, 1.0), values=(0.0, 1.0))
         if points[0].at != 0.0 or points[-1].at != 1.0:
             raise PartError(
                 f"they go from {points[0].at:g} to {points[-1].at:g}; allowed: the first at 0, the last at 1."
@@ -68,7 +68,7 @@ class ByLine(Strict):
     @field_validator("points")
     @classmethod
     def _over_the_session(cls, points: list[Point]) -> list[Point]:
-        return checked_points(points, begin=0.0, end=LONGEST_LINE_S, low=-VALUES, high=VALUES)
+        return checked_points(points, places=(0.0, LONGEST_LINE_S), values=(-VALUES, VALUES))
 
 
 class ByKey(Strict):

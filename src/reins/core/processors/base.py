@@ -149,6 +149,18 @@ def alone(sound: Array, sample_rate: int) -> Block:
     return Block(sound, When(Stream(0), 0, sound.shape[1], sample_rate))
 
 
+@dataclass(frozen=True)
+class ByBin:
+    """How windows of a spectrum were moved: gains_db (lanes, windows, bins), the frequency of each bin, and where in
+    the block of the source the middle of each window lies, in frames; hop: how far they are apart.
+    """
+
+    gains_db: npt.NDArray[np.float32]
+    hz: Array
+    middles: Counts
+    hop: int
+
+
 _tuned: BySettings[dict[str, Any]] = BySettings(128)  # tables of eight bands are large; asked for only at a change
 
 
@@ -173,8 +185,8 @@ class Processor(ABC):
     #: Whether that line stands still and the setting drives the sound towards it: drawn down, it is turned up.
     line_drives: ClassVar[bool] = False
     #: How its settings lie on the frequencies, for the view spectrum: from low_hz to high_hz; bells, shelves and cuts
-    #: of its bands; bands that crossovers part; the corners of one filter.
-    covers: ClassVar[Literal["span", "bells", "splits", "corners"] | None] = None
+    #: of its bands; bands that crossovers part; the corners of one filter; between two edges, by a drawn threshold.
+    covers: ClassVar[Literal["span", "bells", "splits", "corners", "drawn"] | None] = None
     #: Whether a tie drawn to a strip that has none makes one of these.
     made_by_tie: ClassVar[bool] = False
     #: Whether it doubles by itself what it does with overdone settings; else its gain is laid over its result again.
@@ -197,6 +209,9 @@ class Processor(ABC):
 
     #: After `process`: what the detector heard of the block, its filters included; None for one without a detector.
     key_heard: Array | None = None
+
+    #: After `process`: of one that works on spectra, what each window that ended in the block was moved by.
+    by_bin: ByBin | None = None
 
     @abstractmethod
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
@@ -311,6 +326,15 @@ class Processor(ABC):
     def acts_from_db(cls, settings: Any) -> float:
         """The level of the source, of a processor with a level, from which it acts."""
         return float(getattr(settings, cls.line or "")) - driven_db(settings)
+
+    def now_db(self, frequencies_hz: Array) -> Array | None:
+        """After `process`: how much it changes each frequency now, in dB, where its gains by name do not say so."""
+        return None
+
+    @classmethod
+    def lies_on_db(cls, settings: Any, frequencies_hz: Array, spectrum: Array | None, sample_rate: int) -> Array | None:
+        """What a threshold drawn across frequency lies on at each, in dB; None without one. spectrum as in `know`."""
+        return None
 
     @classmethod
     def reach_db(cls, settings: Any) -> dict[str, float]:

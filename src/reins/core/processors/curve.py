@@ -24,7 +24,7 @@ from reins.core.settings.points import Drawn, Point, checked_points, points
 from reins.core.units import one_pole_k
 
 UNDER_DB = 24.0
-LOWEST_IN_DB, HIGHEST_IN_DB, LOWEST_OUT_DB, HIGHEST_OUT_DB = -120.0, 24.0, -140.0, 60.0
+IN_DB, OUT_DB = (-120.0, 24.0), (-140.0, 60.0)
 
 
 def _slope(label: str, where: str) -> Any:
@@ -45,8 +45,8 @@ class CurveSettings(DetectorSettings):
     """Settings of the curve."""
 
     points: list[Drawn] = points(
-        [Point(-60.0, -60.0), Point(-20.0, -20.0), Point(0.0, -8.0)], least=2, most=16, label="Points", group="Curve",
-        help="Level in and level out, parted by commas; levels in rise.", at="dB",
+        [Point(-60.0, -60.0), Point(-20.0, -20.0), Point(0.0, -8.0)], least=2, most=16, places=IN_DB, values=OUT_DB,
+        at="dB", label="Points", group="Curve", help="Level in and level out, parted by commas; levels in rise.",
     )  # fmt: skip
     join: Literal["straight", "smooth"] = choice(
         "straight", label="Joined", group="Curve", help="By straight lines, rounded over the knee, or smoothly."
@@ -69,15 +69,13 @@ class CurveSettings(DetectorSettings):
     def lying_higher(self, by_db: float) -> dict[str, Any]:
         """The points, levels in and out alike; those that would lie outside what is allowed fall away."""
         moved = [Point(p.at + by_db, p.value + by_db, p.bend) for p in self.points]
-        kept = [
-            p for p in moved if LOWEST_IN_DB <= p.at <= HIGHEST_IN_DB and LOWEST_OUT_DB <= p.value <= HIGHEST_OUT_DB
-        ]
+        kept = [p for p in moved if IN_DB[0] <= p.at <= IN_DB[1] and OUT_DB[0] <= p.value <= OUT_DB[1]]
         return {"points": kept} if len(kept) >= 2 else {}
 
     @field_validator("points")
     @classmethod
     def _check_points(cls, value: list[Point]) -> list[Point]:
-        checked = checked_points(value, begin=LOWEST_IN_DB, end=HIGHEST_IN_DB, low=LOWEST_OUT_DB, high=HIGHEST_OUT_DB)
+        checked = checked_points(value, places=IN_DB, values=OUT_DB)
         if any(later.at <= earlier.at for earlier, later in pairwise(checked)):
             raise PartError("two points stand at one level in; allowed: levels in that rise.")
         return checked

@@ -26,6 +26,7 @@ from reins.core.settings.points import Drawn, Point, checked_points, points
 
 FLAT_RATIO = 100.0
 MOST_POINTS = 8
+PLACES_HZ, VALUES_DB = (10.0, 30000.0), (-150.0, 60.0)
 QUIET_DB = -100.0  # what lies below is not lifted
 
 
@@ -45,7 +46,8 @@ class FineBandsSettings(SpectralSettings):
         help="Moves the drawn threshold as a whole; over a take's mean, how far a bin may stick out.",
     )  # fmt: skip
     threshold_points: list[Drawn] = points(
-        [Point(1000.0, -40.0)], least=1, most=MOST_POINTS, label="Drawn threshold", group="Level",
+        [Point(1000.0, -40.0)], least=1, most=MOST_POINTS, places=PLACES_HZ, values=VALUES_DB,
+        label="Drawn threshold", group="Level",
         help="Points of frequency and level; straight over log frequency between them, flat beyond.",
     )  # fmt: skip
     hold_ratio: float = usual.ratio(4.0, "How firmly what is above is held; 100 is flat.")
@@ -77,7 +79,7 @@ class FineBandsSettings(SpectralSettings):
     @field_validator("threshold_points")
     @classmethod
     def _check_points(cls, value: list[Point]) -> list[Point]:
-        return checked_points(value, begin=10.0, end=30000.0, low=-150.0, high=60.0)
+        return checked_points(value, places=PLACES_HZ, values=VALUES_DB)
 
     @model_validator(mode="after")
     def _one_way_below(self) -> "FineBandsSettings":
@@ -110,14 +112,10 @@ class FineBands(Spectral):
     def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of the same windows; all state is kept."""
         super().apply(settings, over_frames=over_frames)
-        hz, level = np.array([[point.at, point.value] for point in settings.threshold_points]).T
-        self._drawn_db = np.interp(np.log(np.maximum(self._hz, 1.0)), np.log(hz), level) + settings.threshold_db
-        if settings.reference == "own_mean":
-            self._drawn_db = self._drawn_db - level.mean()  # its shape; on a mean 0 dB is the mean
-        low, high = settings.from_hz or 1.0, settings.to_hz or 1e9
+        self._drawn_db = _drawn_db(settings, self._hz).astype(np.float32)
+        low, high = max(settings.from_hz, 1.0), max(settings.to_hz, 1.0) if settings.to_hz else 1e9
         octaves = np.minimum(np.log2(np.maximum(self._hz, 1.0) / low), np.log2(high / np.maximum(self._hz, 1.0)))
         self._fades = np.clip(octaves, 0.0, 1.0).astype(np.float32)
-        self._drawn_db = self._drawn_db.astype(np.float32)
         steep = 1.0 if settings.hold_ratio == FLAT_RATIO else 1.0 - 1.0 / settings.hold_ratio
         lifted, closed = 1.0 - 1.0 / settings.lift_ratio, settings.close_ratio - 1.0
         ranges = settings.hold_range_db, settings.lift_range_db, settings.close_range_db
@@ -129,10 +127,26 @@ class FineBands(Spectral):
             return
         self._spectrum, self._mean_db = spectrum, None
         if spectrum is not None:
-            width_hz = TWELFTHS_HZ * (OCTAVE ** (1 / 24) - OCTAVE ** (-1 / 24))
-            density = np.maximum(spectrum / width_hz, 1e-20) * noise_bandwidth_hz(self._length, self._rate)
-            at = np.log(np.maximum(self._hz, 1.0))
-            self._mean_db = np.interp(at, np.log(TWELFTHS_HZ), 10.0 * np.log10(density)).astype(np.float32)
+            self._mean_db = _mean_db(spectrum, self._hz, self._length, self._rate).astype(np.float32)
+
+    @classmethod
+    def lies_on_db(cls, settings: Any, frequencies_hz: Array, spectrum: Array | None, sample_rate: int) -> Array | None:
+        """threshold_db, over the take's mean where it lies on that; None where a key's balance is taken on."""
+        if settings.reference == "key" and settings.key_way == "balance":
+            return None
+        under = np.full(frequencies_hz.shape, settings.threshold_db)
+        if settings.reference != "own_mean" or spectrum is None:
+            return under
+        return under - _level(settings) + _mean_db(spectrum, frequencies_hz, settings.window, sample_rate)
+
+    @classmethod
+    def reach_db(cls, settings: Any) -> dict[str, float]:
+        """As far as it holds, else as far as it lifts or closes."""
+        if settings.hold_ratio > 1.0:
+            return {"gain_db": -settings.hold_range_db}
+        if settings.lift_ratio > 1.0:
+            return {"gain_db": settings.lift_range_db}
+        return {"gain_db": -settings.close_range_db if settings.close_ratio > 1.0 else 0.0}
 
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         settings = self._settings
@@ -158,6 +172,25 @@ class FineBands(Spectral):
         gain = np.empty_like(over)
         curve(np.ascontiguousarray(over), self._fades, self._params, gain)
         return gain
+
+
+def _drawn_db(settings: Any, hz: Array) -> Array:
+    """The threshold as drawn, at frequencies; on a mean its shape alone, so that 0 dB is the mean."""
+    at, level = np.array([[point.at, point.value] for point in settings.threshold_points]).T
+    drawn = np.interp(np.log(np.maximum(hz, 1.0)), np.log(at), level) + settings.threshold_db
+    return np.asarray(drawn - _level(settings) if settings.reference == "own_mean" else drawn)
+
+
+def _level(settings: Any) -> float:
+    """The mean level of the points drawn."""
+    return sum(point.value for point in settings.threshold_points) / len(settings.threshold_points)
+
+
+def _mean_db(spectrum: Array, hz: Array, length: int, sample_rate: float) -> Array:
+    """What a bin of a window of so many frames reads at frequencies of a take with this power in twelfths."""
+    width_hz = TWELFTHS_HZ * (OCTAVE ** (1 / 24) - OCTAVE ** (-1 / 24))
+    density = np.maximum(spectrum / width_hz, 1e-20) * noise_bandwidth_hz(length, sample_rate)
+    return np.interp(np.log(np.maximum(hz, 1.0)), np.log(TWELFTHS_HZ), 10.0 * np.log10(density))
 
 
 def _owned(power: Narrow) -> Narrow:

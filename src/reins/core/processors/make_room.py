@@ -61,6 +61,11 @@ class MakeRoom(Spectral):
         self._ks = np.array([1.0 - math.exp(-hop_ms / ms) for ms in (RISES_MS, LOUDER_MS, QUIETER_MS)])
 
     @classmethod
+    def reach_db(cls, settings: Any) -> dict[str, float]:
+        """Its amount."""
+        return {"gain_db": settings.amount_db}
+
+    @classmethod
     def cut_of(cls, settings: Any) -> tuple[int, int]:
         """As long as lows need, with windows that come often enough for syllables."""
         return WINDOW, OVERLAP

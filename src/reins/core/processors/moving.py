@@ -2,11 +2,12 @@
 block, one after the other. What gains and drives do is its own in any case (base.Block).
 """
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from reins.core.processors.base import Array, Block, Moved, Rows
+from reins.core.processors.base import Array, Block, ByBin, Moved, Rows
 from reins.core.settings.paths import laid_over
 
 
@@ -18,6 +19,7 @@ def in_rows(processor: Any, standing: Any, block: Block, rows: Rows, applied: An
     told: list[dict[str, Array]] = []
     marks: list[dict[str, Array]] = []
     heard: list[Array | None] = []
+    by_bin: list[ByBin] = []
     for row, begin, end in rows.pieces(block.sound.shape[1]):
         values = {path: float(to[row]) for path, to in rows.to.items()}
         if applied != (standing, values):
@@ -27,8 +29,11 @@ def in_rows(processor: Any, standing: Any, block: Block, rows: Rows, applied: An
         told.append(processor.gains_db)
         marks.append(processor.marks)
         heard.append(processor.key_heard)
+        if processor.by_bin is not None:
+            by_bin.append(replace(processor.by_bin, middles=processor.by_bin.middles + begin))
     processor.gains_db, processor.marks = _joined(told), _joined(marks)
     processor.key_heard = None if heard[0] is None else np.concatenate(heard, axis=1)  # type: ignore[arg-type]
+    processor.by_bin = _all_of(by_bin)
     return np.concatenate(outs, axis=1), applied
 
 
@@ -41,6 +46,13 @@ def _piece(block: Block, begin: int, end: int) -> Block:
         )
         piece.moved = Moved(gains, drives)
     return piece
+
+
+def _all_of(pieces: list[ByBin]) -> ByBin | None:
+    if not pieces:
+        return None
+    gains, middles = ([getattr(piece, name) for piece in pieces] for name in ("gains_db", "middles"))
+    return ByBin(np.concatenate(gains, axis=1), pieces[0].hz, np.concatenate(middles), pieces[0].hop)
 
 
 def _joined(rows: list[dict[str, Array]]) -> dict[str, Array]:

@@ -114,6 +114,7 @@ class Oversampled:
         self.gains_db: dict[str, Array] = {}
         self.marks: dict[str, Array] = {}
         self.key_heard: Array | None = None
+        self.by_bin = None  # what works on spectra has no raised rate
 
     @property
     def latency_frames(self) -> int:

@@ -10,7 +10,7 @@ import numpy as np
 
 from reins.core.dsp.bins import bins_hz, follow, smoothed, what_is_left
 from reins.core.dsp.stft import Analysis, Narrow, Spectra, Stft, read_power
-from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows, mixed
+from reins.core.processors.base import Array, Block, ByBin, Delay, Processor, ProcessorSettings, Rows, View, mixed
 from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
@@ -46,6 +46,8 @@ class Spectral(Processor):
 
     carried: ClassVar[tuple[str, ...]] = ("_stft", "_key_stft", "_key_path", "_delay", "_gain_db")
     overdoes: ClassVar[bool] = True
+    views: ClassVar[tuple[View, ...]] = ("spectrum",)
+    covers = "drawn"
     _settings: Any
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
@@ -131,6 +133,7 @@ class Spectral(Processor):
         else:  # its windows go on ending with the sound's: it may be listened to from the next block on
             self._key_stft.take_in(heard)
         gains: list[Array] = []
+        moved: list[Narrow] = []
 
         def change(spectra: Spectra) -> Spectra:
             if aside:  # within the spectra, so that what is on its way stays left and right
@@ -142,14 +145,28 @@ class Spectral(Processor):
             if aside:
                 wanted[1 if settings.focus == "middle" else 0] = 0.0
             follow(wanted, self._attack_k, self._release_k, self._gain_db)
+            moved.append(wanted)
             factor = np.exp(wanted * PER_DB)
             gains.append(_overall_db(power, factor))
             spectra = spectra * factor
             return np.float32(2.0) * _turned(spectra) if aside else spectra
 
         made = self._stft.process(sound, change)
+        ends = self._hop - self._phase + self._hop * np.arange(len(moved[0][0]) if moved else 0)
+        self.by_bin = ByBin(moved[0], self._hz, ends - self._length // 2, self._hop) if moved else None
         self.gains_db = {"gain_db": self._along(block.sound.shape[1], gains)}
         return mixed(late, made, settings, {} if block.moved is None else block.moved.gains)
+
+    def now_db(self, frequencies_hz: Array) -> Array:
+        """The gain of each bin as it stands, of the side that is moved furthest."""
+        far = np.abs(self._gain_db).argmax(axis=0)
+        return np.interp(frequencies_hz, self._hz, np.take_along_axis(self._gain_db, far[None], axis=0)[0])
+
+    @classmethod
+    def response_db(cls, settings: Any, frequencies_hz: Array, gains_db: dict[str, float], sample_rate: int) -> Array:
+        """All of what it works on alike."""
+        acts = (frequencies_hz >= settings.from_hz) & (frequencies_hz <= (settings.to_hz or np.inf))
+        return np.where(acts, sum(gains_db.values()), 0.0)
 
     _phase = 0  # frames since a window ended
 

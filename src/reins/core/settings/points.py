@@ -21,17 +21,23 @@ def _as_point(value: Any) -> Any:
     return tuple(value) if isinstance(value, list) else value
 
 
+Span = tuple[float, float]
 Drawn = Annotated[Point, BeforeValidator(_as_point)]
 
 
-def points(default: list[Point], *, most: int, least: int = 2, label: str, group: str, help: str, **axes: Any) -> Any:
-    """A setting that is a drawn line of `least` to `most` points; axes: what the screen is told of both directions."""
-    extra = {"label": label, "unit": "", "group": group, "kind": "points", **axes}
+def points(
+    default: list[Point], *, most: int, least: int = 2, places: Span, values: Span, at: str = "Hz", label: str,
+    group: str, help: str,
+) -> Any:  # fmt: skip
+    """A setting that is a line of `least` to `most` points; from where to where both go, and the unit of places."""
+    extra: dict[str, Any] = {"label": label, "unit": "", "group": group, "kind": "points", "at": at}
+    extra |= {"places": list(places), "values": list(values), "fewest": least}
     return Field(default, min_length=least, max_length=most, description=help, json_schema_extra=extra)
 
 
-def checked_points(points: list[Point], *, begin: float, end: float, low: float, high: float) -> list[Point]:
-    """The points, or PartError saying what is allowed: rising places from begin to end, values from low to high."""
+def checked_points(points: list[Point], *, places: Span, values: Span) -> list[Point]:
+    """The points, or PartError saying what is allowed: rising places within limits, values within theirs."""
+    (begin, end), (low, high) = places, values
     for index, point in enumerate(points):
         if not (begin <= point.at <= end and low <= point.value <= high and abs(point.bend) <= 1.0):
             raise PartError(

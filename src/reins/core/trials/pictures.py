@@ -98,17 +98,20 @@ def harmonics(entry: ProcessorEntry) -> dict[str, Any]:
     return kind.harmonics_db(entry.settings) | {"in": at.tolist(), "out": np.round(bent, 4).tolist()}
 
 
-def frequency(entry: ProcessorEntry, *, sample_rate: int) -> dict[str, list[float]]:
+def frequency(
+    entry: ProcessorEntry, *, sample_rate: int, spectrum: Array | None = None
+) -> dict[str, list[float] | None]:
     """For the view spectrum: how much it changes each of POINTS_HZ in dB, at rest, and with all that moves moved as far
-    as it may.
+    as it may; and what a threshold drawn across them lies on. spectrum: of the take, as in Processor.know.
     """
     reach = PROCESSORS[entry.type].reach_db(entry.settings)
     furthest = {name: max(-MOST_SHOWN_DB, min(MOST_SHOWN_DB, db)) for name, db in reach.items()}
     curves: dict[str, dict[str, float]] = {"rest_db": {}, "reach_db": furthest}
+    under = PROCESSORS[entry.type].lies_on_db(entry.settings, POINTS_HZ, spectrum, sample_rate)
     return {
         name: np.round(response_db(entry.type, entry.settings, POINTS_HZ, gains, sample_rate), 2).tolist()
         for name, gains in curves.items()
-    }
+    } | {"lies_on_db": None if under is None else np.round(under, 2).tolist()}
 
 
 def level_histogram(take: Sound) -> dict[str, list[float]]:

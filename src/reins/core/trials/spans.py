@@ -9,6 +9,7 @@ import numpy as np
 from reins.core.engine.chain import Chain, as_it_is
 from reins.core.engine.graph import PRE_ROLL_S
 from reins.core.measure.folding import fold_peaks
+from reins.core.measure.heldmap import HeldMap
 from reins.core.measure.levels import RUN_FRAMES
 from reins.core.measure.span import Fold, Span
 from reins.core.measure.tap import Tap
@@ -37,6 +38,7 @@ def measure_span(
     taps = _Taps(trial, processor_id, frames)
     # What is tapped within the chain is told with each block it works on: none may be shorter than its latency.
     block_frames = RUN_FRAMES * (1 + chain.latency_frames // RUN_FRAMES)
+    held_map: HeldMap | None = None
     heard_at = done = begin - start
     with ThreadPoolExecutor(1) as beside:
         folding = None
@@ -45,6 +47,10 @@ def measure_span(
             taps.feed(chain, heard_at)
             if "heard" in views and (heard := chain.heard(processor_id or "")) and heard.lanes is not None:
                 fold_peaks(heard.lanes, heard_at - heard.latency_frames, fold.heard)
+            if moved := chain.by_bin(processor_id or ""):
+                by_bin, late = moved
+                held_map = held_map or HeldMap(frames, by_bin.hop)
+                held_map.feed(by_bin.gains_db, by_bin.hz, by_bin.middles + (heard_at - late))
             heard_at += block_frames
             count = result.shape[1]
             skip = min(max(-done, 0), count)
@@ -56,7 +62,7 @@ def measure_span(
             done += count
         if folding is not None:
             folding.result()
-    return replace(fold.span(), before=taps.before, after=taps.after)
+    return replace(fold.span(), before=taps.before, after=taps.after, held_map=held_map)
 
 
 class _Taps:

@@ -1,10 +1,12 @@
 // The bench of the chosen processor: its controls in groups, its pictures, and what it did.
 
 import { element, makeControl } from "./control.js";
+import { DrawnPoints } from "./drawnpoints.js";
 import { longKind } from "./longcontrols.js";
-import { paintCurve } from "./draw/curve.js";
+import { curveLayout, paintCurve } from "./draw/curve.js";
 import { drivenDb } from "./levels.js";
 import { valueAtPath } from "./paths.js";
+import { spoken } from "./values.js";
 import { paintBurst, paintHarmonics, paintHistogram } from "./draw/small.js";
 
 const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepest"]];
@@ -16,6 +18,7 @@ const LATER = ["Time", "Detect", "Sidechain", "Out"];
 const OF_KEYS = ["Sidechain", "Key filter"];
 
 const LEAST_PX = 36;
+const LEVEL = { unit: "dB" };
 
 export class Bench {
   /**
@@ -34,6 +37,8 @@ export class Bench {
     this.facts = root.querySelector(".did-facts");
     this.controls = new Map();
     this.answer = this.levels = this.now = null;
+    const send = (way) => (points) => to[way](this.drawnSetting.name, points);
+    this.drawn = new DrawnPoints(root.querySelector(".curve-points"), root.querySelector(".curve-points"), { attempt: send("attempt"), keep: send("keep") });
     this.views = [];
     this.follows = false;
     document.addEventListener("pointerdown", ({ target }) => { // a click beside it closes what has opened
@@ -47,6 +52,7 @@ export class Bench {
     if (this.type === type) return;
     Object.assign(this, { type, views, line, lineDrives, answer: null, own: null });
     this.controls.clear();
+    this.drawnSetting = settings.find(({ kind, at }) => kind === "points" && at === "dB");
     this.hasMakeup = settings.some(({ name }) => name === "makeup_db");
     const lists = settings.filter(({ kind }) => kind === "list");
     const parts = lists.flatMap(({ rows = [] }) => rows.flatMap(({ cells }) => Object.values(cells))).filter((name) => name.includes("."));
@@ -221,10 +227,26 @@ export class Bench {
     paintHistogram(this.deep, this.histogram || []);
   }
 
+  /** The points of a drawn curve, with their handles; null of one that is not drawn. */
+  placePoints() {
+    const { drawnSetting: setting } = this;
+    const { clientWidth: width, clientHeight: height } = this.curve;
+    const points = setting && width ? this.settings[setting.name] : null;
+    const place = curveLayout(width, height, this.axis);
+    this.drawn.show(points && {
+      points, shift: () => 0, x: place.x, at: place.levelIn, y: place.y, value: place.levelOut,
+      begin: setting.places[0], end: setting.places[1], low: setting.values[0], high: setting.values[1], least: setting.fewest, most: setting.most,
+      step: (level, steps) => level + steps, round: (level) => Math.round(10 * level) / 10,
+      says: ([into, out]) => `${spoken(into, LEVEL)} in, ${spoken(out, LEVEL)} out`,
+    });
+    return points;
+  }
+
   paintCurve() {
     if (!this.answer?.curve || !this.settings) return;
+    const points = this.placePoints();
     paintCurve(this.curve, {
-      curve: this.answer.curve, levels: this.own ?? this.levels, now: this.now, inCharge: this.inCharge ?? 0, axis: this.axis,
+      curve: this.answer.curve, levels: this.own ?? this.levels, now: this.now, inCharge: this.inCharge ?? 0, axis: this.axis, points,
       thresholdDb: this.lineDrives ? this.to.threshold() : this.settings[this.line] - drivenDb(this.settings), kneeDb: this.settings.knee_db ?? 0,
     });
   }

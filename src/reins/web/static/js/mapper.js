@@ -1,11 +1,10 @@
 // Fetches the map of the part in view, piece by piece, so that it appears progressively; keeps the pieces last seen.
 
 import * as api from "./api.js";
-import { mapImage } from "./draw/map.js";
+import { mapImage, ROWS } from "./draw/map.js";
 
 const PIECES = 4;
 const KEPT = 24;
-const ROWS = 120; // as the server tells them, see docs/formats/live.md
 
 export class Mapper {
   /** @param {string} sessionId @param {string} desk @param {() => void} draw @param {(busy: boolean) => void} slow */

@@ -85,5 +85,14 @@ const CORNERS = {
   ].filter(([, , acts]) => acts).map(([setting, label]) => ({ setting, label, hz: settings[setting] })),
 };
 
-/** What can be drawn of a processor whose settings cover the frequencies so. @param {"bells" | "splits" | "span" | "corners" | null | undefined} covers */
-export const shapesOf = (covers) => ({ bells: BELLS, splits: SPLITS, span: SPAN, corners: CORNERS })[covers] ?? NONE;
+const DRAWN = {
+  ...NONE,
+  /** The edges that are set. */
+  lines: ({ from_hz: from, to_hz: to }) => [
+    { setting: "from_hz", label: "From", hz: from },
+    { setting: "to_hz", label: "To", hz: to },
+  ].filter(({ hz }) => hz > 0),
+};
+
+/** What can be drawn of a processor whose settings cover the frequencies so. @param {"bells" | "splits" | "span" | "corners" | "drawn" | null | undefined} covers */
+export const shapesOf = (covers) => ({ bells: BELLS, splits: SPLITS, span: SPAN, corners: CORNERS, drawn: DRAWN })[covers] ?? NONE;

@@ -3,6 +3,7 @@
 
 import { element } from "./control.js";
 import { layout, paintSpectrum } from "./draw/spectrum.js";
+import { DrawnPoints } from "./drawnpoints.js";
 import { valueAtPath } from "./paths.js";
 import { shapesOf } from "./shapes.js";
 import { nudged, spoken } from "./values.js";
@@ -18,6 +19,21 @@ export function pointAt({ hz, notes }, at) {
   return { index, text: `${f >= 1000 ? `${(f / 1000).toFixed(2)} kHz` : `${f.toFixed(1)} Hz`} · ${notes[index]}` };
 }
 
+/** A line through points of frequency and level, straight over log frequency, flat beyond. */
+function levelAt(points, hz) {
+  const after = points.findIndex(([at]) => at >= hz);
+  if (after <= 0) return points.at(after)[1];
+  const [[low, from], [high, to]] = [points[after - 1], points[after]];
+  return from + ((to - from) * Math.log(hz / low)) / Math.log(high / low);
+}
+
+/** What the points of a drawn threshold lie on. */
+const groundOf = ({ places: [begin, end], values: [low, high], fewest, most }, points, place, shift) => ({
+  points, shift, begin, end, low, high, least: fewest, most, x: place.x, at: place.hz, y: place.y, value: place.level,
+  step: (hz, steps) => hz * 2 ** (steps / 24), round: (hz) => Number(hz.toPrecision(3)),
+  says: ([hz, db]) => `${Math.round(hz)} Hz, ${db.toFixed(1).replace("-", "−")} dB`,
+});
+
 export class Spectrum {
   /**
    * @param {HTMLElement} root holds .spectrum-canvas and .spectrum-hand
@@ -31,6 +47,8 @@ export class Spectrum {
     this.hand = root.querySelector(".spectrum-hand");
     this.model = { hz: frequencies.hz, shown: {}, frequency: null, tone: null, curve: null, thresholds: [], crossovers: [], watched: null, rubber: null };
     this.handles = new Map();
+    const send = (way) => (points) => to[way]({ [this.drawnSetting.name]: points });
+    this.drawn = new DrawnPoints(root, this.hand, { attempt: send("attempt"), keep: send("keep") });
     this.chosen = [];
     this.fields = [];
     this.hand.addEventListener("pointermove", (event) => this.read(event));
@@ -68,8 +86,25 @@ export class Spectrum {
 
   paint(handles = true) {
     if (!this.canvas.clientWidth) return;
+    const { drawnLine: line } = this;
+    this.model.drawn = line && this.frequencies.hz.map((hz, index) => line.lies[index] + levelAt(line.points, hz));
     paintSpectrum(this.canvas, this.model);
     if (handles) this.placeHandles();
+    if (handles || !this.drawn.dragged) this.placePoints();
+  }
+
+  /** The setting that is a threshold drawn across frequency, where there is one. */
+  get drawnSetting() { return this.fields.find(({ kind, at }) => kind === "points" && at === "Hz"); }
+
+  /** The points of a threshold drawn across frequency, and what it lies on, which may be a take's mean. */
+  get drawnLine() {
+    const lies = this.model.frequency?.lies_on_db;
+    return this.settings && lies && this.drawnSetting ? { points: this.value(this.drawnSetting.name), lies } : null;
+  }
+
+  placePoints() {
+    const { drawnLine: line, place, frequencies } = this;
+    this.drawn.show(line && groundOf(this.drawnSetting, line.points, place, (hz) => line.lies[pointAt(frequencies, hz).index]));
   }
 
   placeHandles() {

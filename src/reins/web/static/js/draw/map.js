@@ -8,6 +8,7 @@ const TICKS_HZ = [50, 100, 300, 1000, 3000, 8000];
 const FAINT = 80; // codes of half a dB from -120 dB on: -80 dB and less is paper
 const FULL = 200; // -20 dB and more is full ink
 const FULL_HELD_DB = 6;
+export const ROWS = 120; // as the server tells them, see docs/formats/live.md
 
 const fraction = (hz) => Math.log(Math.min(Math.max(hz, LOW_HZ), HIGH_HZ) / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
 
@@ -35,6 +36,23 @@ export function mapImage(codes, rows) {
   return made;
 }
 
+/** What was held and let at each time and frequency, 128 + twice the dB a byte, as a picture; made once an answer and theme. */
+function heldImage(picture, colours) {
+  if (picture.heldIn === colours.held) return picture.heldImage;
+  const codes = Uint8Array.from(atob(picture.held_map), (letter) => letter.charCodeAt(0));
+  const columns = codes.length / ROWS;
+  const [held, let_] = [rgb(colours.held), rgb(colours.let)];
+  const image = new ImageData(columns, ROWS);
+  codes.forEach((code, index) => {
+    const [column, row] = [Math.floor(index / ROWS), index % ROWS];
+    const moved = (code - 128) / 2;
+    image.data.set([...(moved < 0 ? held : let_), 255 * 0.85 * Math.min(Math.abs(moved) / FULL_HELD_DB, 1)], 4 * ((ROWS - 1 - row) * columns + column));
+  });
+  const made = new OffscreenCanvas(columns, ROWS);
+  made.getContext("2d").putImageData(image, 0, 0);
+  return Object.assign(picture, { heldIn: colours.held, heldImage: made }).heldImage;
+}
+
 function rgb(colour) {
   const number = parseInt(colour.slice(1), 16);
   return [number >> 16, (number >> 8) & 255, number & 255];
@@ -58,6 +76,7 @@ export function paintMap(canvas, model, tiles, regions) {
   ink.clip();
   for (const { start, frames, image } of tiles) ink.drawImage(image, x(start), place.ruler, x(start + frames) - x(start), place.bottom - place.ruler);
   const { picture } = model;
+  if (picture?.held_map) ink.drawImage(heldImage(picture, colours), x(picture.start), place.ruler, x(picture.start + picture.frames) - x(picture.start), place.bottom - place.ruler);
   for (const { gain, moves, span: [low, high] } of regions) {
     const band = picture?.bands?.[gain];
     if (!band || !moves) continue;

@@ -31,8 +31,8 @@ export const frequencyText = (hz) => (hz >= 1000 ? `${hz / 1000}k` : String(hz))
 
 /**
  * @param {HTMLCanvasElement} canvas
- * @param {{hz: number[], shown: Record<string, number[]>, frequency: {rest_db: number[], reach_db: number[]} | null, tone: {tone_hz: number, db: number[]} | null, curve: number[] | null,
- *   thresholds: {from: number, to: number, db: number}[], crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
+ * @param {{hz: number[], shown: Record<string, number[]>, frequency: {rest_db: number[], reach_db: number[], lies_on_db: number[] | null} | null, tone: {tone_hz: number, db: number[]} | null, curve: number[] | null,
+ *   thresholds: {from: number, to: number, db: number}[], drawn: number[] | null, crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
  */
 export function paintSpectrum(canvas, model) {
   const { ink, width, height } = blank(canvas);
@@ -55,6 +55,7 @@ export function paintSpectrum(canvas, model) {
   if (key) dashed(ink, [4, 3], () => stroke(ink, colours.key, 1.5, ...line(key, place.y)));
   for (const hz of model.crossovers) stroke(ink, colours.ink, 1.5, [place.x(hz), place.top], [place.x(hz), place.bottom]);
   threshold(ink, colours, place, model.thresholds);
+  if (model.drawn) dashed(ink, [6, 4], () => stroke(ink, colours.held, 1.5, ...line(model.drawn, place.y)));
   if (model.tone) harmonics(ink, colours, place, model.tone);
   if (model.frequency) curves(ink, colours, place, model, line);
   if (model.rubber) dashed(ink, [4, 3], () => ink.strokeRect(...model.rubber));
