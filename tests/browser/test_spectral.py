@@ -68,6 +68,13 @@ def test_a_curve_is_seen_over_the_levels_and_moved_by_its_points(desk, driver):
     desk.redrawn(before, selector=".curve-canvas")
 
 
+AMBER = """const c = document.querySelector(arguments[0]);
+    const d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+    let n = 0;
+    for (let i = 0; i < d.length; i += 4) if (d[i + 3] > 150 && d[i] > 140 && d[i + 2] < 90 && d[i + 1] > 80) n++;
+    return n / (d.length / 4);"""
+
+
 def test_where_two_fight_is_said_and_one_click_makes_room_there(desk, driver):
     desk.choose("Guitar L")
     choose_option(driver, '[data-do="beside"] option', "Singer".__eq__)
@@ -77,6 +84,9 @@ def test_where_two_fight_is_said_and_one_click_makes_room_there(desk, driver):
         lambda: [row.text for row in driver.find_elements("css selector", ".fights li") if "of the time" in row.text]
     )
     assert len(said) == 3 and all("Guitar L" in one and "Singer" in one for one in said)
+    desk.click('[data-do="fight-map"]')
+    desk.redrawn("")
+    assert driver.execute_script(AMBER, ".take-canvas") > 0.02
     desk.click('[data-do="fight-room"]')
     wait_until(lambda: desk.state()["step"] != step)
     (made,) = desk.track("Guitar L")["chain"]

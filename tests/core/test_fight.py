@@ -8,6 +8,7 @@ import soundfile
 from typer.testing import CliRunner
 
 from reins.cli import app
+from reins.core.measure.spectra import MAP_HZ
 from reins.core.trials.fight import counted, fight
 from reins.demo import strings, voices
 from reins.errors import ConflictError
@@ -40,6 +41,17 @@ def test_where_they_meet_is_found_with_share_and_difference():
     assert found.level_difference_db == pytest.approx(-20 + there + 32, abs=1.5)
     turned = fight(sound_of(other), sound_of(one)).regions[0]
     assert turned.level_difference_db == pytest.approx(-found.level_difference_db, abs=0.01)
+
+
+def test_its_picture_shows_where_and_when_as_the_map_has_it():
+    one, other = band(60, 4000, -20), band(900, 1200, -32, seed=2)
+    other[:, 3 * RATE :] = 0.0
+    start, column_frames, codes = fight(sound_of(one), sound_of(other)).picture(50)
+    assert codes.shape[1] == MAP_HZ.size and len(codes) <= 50
+    middle_s = (start + column_frames * (np.arange(len(codes)) + 0.5)) / RATE
+    inside, outside = np.abs(np.log2(MAP_HZ / 1040)) < 0.15, np.abs(np.log2(MAP_HZ / 1040)) > 0.6
+    assert codes[middle_s < 2.8][:, inside].mean() > 240 and not codes[middle_s > 3.3].any()
+    assert not codes[:, outside].any()
 
 
 def test_what_lies_apart_or_comes_at_other_times_does_not_fight():

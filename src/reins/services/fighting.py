@@ -1,5 +1,6 @@
 """Where two files fight, and two strips of a session."""
 
+import base64
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -12,6 +13,8 @@ from reins.services.editing import document_of
 from reins.services.house import House
 from reins.services.newest import Newest
 from reins.services.sounds import Sounds
+
+MOST_COLUMNS = 2048
 
 
 def fight_files(one: Path, other: Path, progress: Progress) -> dict[str, Any]:
@@ -37,7 +40,9 @@ class Fights:
         self._newest = Newest()
 
     def between(self, session_id: str, strip_id: str, other: str, *, desk: str, number: int) -> dict[str, Any]:
-        """{"number", "regions"} of what two strips put out, the worst first, each with its sentence."""
+        """{"number", "regions", "map"} of what two strips put out, the worst first, each with its sentence; the map's
+        bytes as base64.
+        """
         check = self._newest.check(f"{desk}/fight", number)
         document = document_of(self._house, session_id)
         if strip_id == other:
@@ -46,4 +51,7 @@ class Fights:
         one, two = (self._sounds.key(document, f"{place}/after", check)[0] for place in (strip_id, other))
         found = fight(one, two, check=check)
         told = [vars(region) | {"said": region.sentence(*names)} for region in found.regions[:WORST]]
-        return {"number": number, "regions": told}
+        start, column_frames, codes = found.picture(MOST_COLUMNS)
+        image = base64.b64encode(codes.tobytes()).decode()
+        shown = {"start": start, "column_frames": column_frames, "columns": len(codes), "codes": image}
+        return {"number": number, "regions": told, "map": shown}

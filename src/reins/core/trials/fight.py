@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from reins.core.dsp.bins import erb_edges, erb_hz, erb_number, erb_powers, in_db
 from reins.core.dsp.stft import Analysis, read_power
+from reins.core.measure.spectra import MAP_HZ
 from reins.core.sound import Sound
 from reins.errors import ConflictError
 
@@ -52,6 +53,17 @@ class Fight:
     regions: list[Region]
     counts: Array
     edges_hz: Array
+
+    def picture(self, most_columns: int) -> tuple[float, float, npt.NDArray[np.uint8]]:
+        """(first frame, frames of a column, bytes (columns, rows)) as the map's rows: how far each counts, of 255; the
+        furthest where moments share a column.
+        """
+        every = -(-len(self.counts) // most_columns)
+        folded = np.maximum.reduceat(self.counts, np.arange(0, len(self.counts), every), axis=0)
+        rows = np.clip(np.searchsorted(self.edges_hz, MAP_HZ, side="right") - 1, 0, folded.shape[1] - 1)
+        hop = WINDOW // OVERLAP
+        first = hop - WINDOW / 2 - hop / 2  # a window ends every hop, and stands for what is about its middle
+        return first, float(every * hop), np.rint(255.0 * folded[:, rows]).astype(np.uint8)
 
 
 def fight(one: Sound, other: Sound, margin_db: float = MARGIN_DB, check: Callable[[], None] = lambda: None) -> Fight:

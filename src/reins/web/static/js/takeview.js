@@ -60,7 +60,7 @@ export class TakeView {
 
   paint() {
     const { map, thresholdDb, line } = this.model;
-    if (map) paintMap(this.canvas, this.model, map.tiles, map.regions);
+    if (map) paintMap(this.canvas, this.model, map);
     else paintTake(this.canvas, this.model);
     this.placeRein();
     this.placeMarks();

@@ -10,6 +10,8 @@ const FULL = 200; // -20 dB and more is full ink
 const FULL_HELD_DB = 6;
 export const ROWS = 120; // as the server tells them, see docs/formats/live.md
 
+const images = new WeakMap(); // of answers
+
 const fraction = (hz) => Math.log(Math.min(Math.max(hz, LOW_HZ), HIGH_HZ) / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
 
 /** Where frequencies lie in a take's picture of this size. */
@@ -36,21 +38,37 @@ export function mapImage(codes, rows) {
   return made;
 }
 
-/** What was held and let at each time and frequency, 128 + twice the dB a byte, as a picture; made once an answer and theme. */
+/** What was held and let at each time and frequency, 128 + twice the dB a byte. */
 function heldImage(picture, colours) {
-  if (picture.heldIn === colours.held) return picture.heldImage;
-  const codes = Uint8Array.from(atob(picture.held_map), (letter) => letter.charCodeAt(0));
-  const columns = codes.length / ROWS;
   const [held, let_] = [rgb(colours.held), rgb(colours.let)];
-  const image = new ImageData(columns, ROWS);
-  codes.forEach((code, index) => {
-    const [column, row] = [Math.floor(index / ROWS), index % ROWS];
+  return inked(picture, picture.held_map, colours.held, (code) => {
     const moved = (code - 128) / 2;
-    image.data.set([...(moved < 0 ? held : let_), 255 * 0.85 * Math.min(Math.abs(moved) / FULL_HELD_DB, 1)], 4 * ((ROWS - 1 - row) * columns + column));
+    return [...(moved < 0 ? held : let_), 255 * 0.85 * Math.min(Math.abs(moved) / FULL_HELD_DB, 1)];
   });
-  const made = new OffscreenCanvas(columns, ROWS);
-  made.getContext("2d").putImageData(image, 0, 0);
-  return Object.assign(picture, { heldIn: colours.held, heldImage: made }).heldImage;
+}
+
+/** Where two sounds are both strong, and how far. */
+function fightImage(fight, colours) {
+  const key = rgb(colours.key);
+  return inked(fight, fight.codes, colours.key, (code) => [...key, 0.8 * code]);
+}
+
+/** Bytes by column and row as a picture in such colours; made once an answer and theme. */
+function inked(answer, text, theme, colour) {
+  const known = images.get(answer);
+  if (known?.theme === theme) return known.image;
+  const colours = Array.from({ length: 256 }, (_, code) => colour(code));
+  const codes = atob(text);
+  const columns = codes.length / ROWS;
+  const drawn = new ImageData(columns, ROWS);
+  for (let index = 0; index < codes.length; index++) {
+    const [column, row] = [Math.floor(index / ROWS), index % ROWS];
+    drawn.data.set(colours[codes.charCodeAt(index)], 4 * ((ROWS - 1 - row) * columns + column));
+  }
+  const image = new OffscreenCanvas(columns, ROWS);
+  image.getContext("2d").putImageData(drawn, 0, 0);
+  images.set(answer, { theme, image });
+  return image;
 }
 
 function rgb(colour) {
@@ -61,10 +79,10 @@ function rgb(colour) {
 /**
  * @param {HTMLCanvasElement} canvas
  * @param {{start: number, frames: number, picture: object | null}} model of the take
- * @param {{start: number, frames: number, image: OffscreenCanvas}[]} tiles
- * @param {{gain: string, label: string, moves: boolean, span: [number, number]}[]} regions
+ * @param {{tiles: {start: number, frames: number, image: OffscreenCanvas}[], regions: {gain: string, label: string, moves: boolean, span: [number, number]}[],
+ *   fight: {start: number, column_frames: number, columns: number, codes: string} | null}} map
  */
-export function paintMap(canvas, model, tiles, regions) {
+export function paintMap(canvas, model, { tiles, regions, fight }) {
   const { ink, width, height } = blank(canvas);
   const colours = palette();
   const place = mapPlace(width, height);
@@ -76,7 +94,9 @@ export function paintMap(canvas, model, tiles, regions) {
   ink.clip();
   for (const { start, frames, image } of tiles) ink.drawImage(image, x(start), place.ruler, x(start + frames) - x(start), place.bottom - place.ruler);
   const { picture } = model;
-  if (picture?.held_map) ink.drawImage(heldImage(picture, colours), x(picture.start), place.ruler, x(picture.start + picture.frames) - x(picture.start), place.bottom - place.ruler);
+  const over = (image, start, frames) => ink.drawImage(image, x(start), place.ruler, x(start + frames) - x(start), place.bottom - place.ruler);
+  if (picture?.held_map) over(heldImage(picture, colours), picture.start, picture.frames);
+  if (fight) over(fightImage(fight, colours), fight.start, fight.columns * fight.column_frames);
   for (const { gain, moves, span: [low, high] } of regions) {
     const band = picture?.bands?.[gain];
     if (!band || !moves) continue;

@@ -18,7 +18,7 @@ export const fighting = (kit, state) => ({
   get canAsk() { return state.frequencies.beside !== "" && state.desk.hasTake; },
   get shown() { return this.regions !== null && this.with === `${state.desk.stripId} ${state.frequencies.beside}`; },
   async ask() {
-    if (this.shown) { this.regions = null; return; }
+    if (this.shown) { this.forget(); return; }
     kit.fightNumber = (kit.fightNumber ?? 0) + 1;
     const number = kit.fightNumber;
     const { session, stripId } = state.desk;
@@ -27,6 +27,12 @@ export const fighting = (kit, state) => ({
     const answer = await state.keeping.tried(() => api.fight(session.id, stripId, { desk: kit.previews.desk, number, other }));
     if (number !== kit.fightNumber) return;
     Object.assign(this, { busy: false, regions: answer?.regions ?? null, with: `${stripId} ${other}` });
+    kit.fightMap = answer?.map ?? null;
+    state.frequencies.paintTakeMap();
+  },
+  forget() {
+    this.regions = null;
+    state.frequencies.paintTakeMap();
   },
   /** A processor for a region, that follows the other; one step. @param {string} type @param {Record<string, any>} settings */
   async add(type, settings) {
@@ -35,7 +41,7 @@ export const fighting = (kit, state) => ({
     state.desk.processorId = id;
     const key = type === "dynamic_eq" ? {} : { "key.source": source };
     const kept = await state.editing.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings: { ...key, ...settings } });
-    if (kept) this.regions = null;
+    if (kept) this.forget();
     state.desk.selectProcessor(id);
   },
   makeRoom({ low_hz: low, high_hz: high }) { return this.add("make_room", { from_hz: Math.max(20, Math.round(low)), to_hz: Math.round(high), amount_db: -9 }); },

@@ -272,7 +272,7 @@ export const frequencies = (kit, state, data) => ({
     }
     const { start, frames } = kit.view.model;
     const sound = `${state.desk.stripId} ${this.sourceKey}`;
-    kit.view.show({ map: { tiles: kit.mapper.tiles(sound), regions: this.regions } });
+    kit.view.show({ map: { tiles: kit.mapper.tiles(sound), regions: this.regions, fight: state.fighting.shown ? kit.fightMap : null } });
     if (state.desk.hasTake) kit.mapper.ask(state.desk.stripId, sound, start, frames, kit.view.columns);
   },
   onMap(event) {
