@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import kernel
+from reins.core.dsp.compiled import brief, kernel
 
 Array = npt.NDArray[np.float64]
 Narrow = npt.NDArray[np.float32]
@@ -129,18 +129,30 @@ def follow(gains, attack_k, release_k, state):
                 wanted[i] = now[i]
 
 
-@kernel("void(f4[:,:,::1], f4[:,:,::1], f8[:,::1])")
-def what_is_left(power, factor, sums):
-    """Add to sums (2, windows) the power (lanes, windows, bins) that was there, and what factors leave of it."""
+@kernel("void(f4[:,:,:,::1], f4[:,:,::1], f4[:,:,::1], f8[:,::1])")
+def scale(spectra, power, factor, sums):
+    """Spectra (lanes, windows, bins, 2), real and imaginary parts, times factors, in place. Adds to sums (2, windows) the
+    power (lanes, windows, bins) that was there, and what factors leave of it.
+    """
     for lane in range(power.shape[0]):
         for window in range(power.shape[1]):
-            row, by = power[lane, window], factor[lane, window]
+            row, by, parts = power[lane, window], factor[lane, window], spectra[lane, window]
             there = left = 0.0
             for i in range(row.size):
                 there += row[i]
                 left += row[i] * by[i] * by[i]
+            for i in range(row.size):
+                parts[i, 0] *= by[i]
+                parts[i, 1] *= by[i]
             sums[0, window] += there
             sums[1, window] += left
+
+
+@brief("void(f8[::1], i8, i8, f8[::1])")
+def each_for_a_hop(told, phase, hop, out):
+    """out (frames,): each of told for `hop` frames, the first `phase` of which are gone."""
+    for i in range(out.size):
+        out[i] = told[min((phase + i) // hop, told.size - 1)]
 
 
 @kernel("void(f8[:,::1], f8[::1], f8[::1], f8[::1], f8[:,::1], f8[:,::1], f8[::1])")
@@ -162,20 +174,22 @@ def against_own(powers, heard, ks, falls, state, now, loudest):
         loudest[window] = most
 
 
-@kernel("void(f4[:,:,::1], f4[::1], f4[::1], f4[:,:,::1])")
-def curve(over, fades, params, gain):
-    """The gain in dB into gain (lanes, windows, bins) for so much over a threshold. params: how steep it is held, knee,
+@kernel("void(f4[:,:,::1], f4[::1], f4, f4[::1], f4[::1], f4[:,:,::1])")
+def curve(level, threshold, tied, fades, params, gain):
+    """The gain in dB into gain (lanes, windows, bins) for levels over a threshold (bins,); tied: how far each lane goes
+    by the louder of both. params: how steep it is held, knee,
     range; how steep the rest is lifted, range; closed, range. fades (bins,): how much of a lift there is.
 
     The knee is quadratic, as a compressor's (D. Giannoulis, M. Massberg, J. D. Reiss 2012).
     """
     held, knee, most, lifted, most_lifted, closed, most_closed = params
     half, least = 0.5 * knee, 1e-6
-    for lane in range(over.shape[0]):
-        for window in range(over.shape[1]):
-            row, made = over[lane, window], gain[lane, window]
+    lanes = level.shape[0]
+    for lane in range(lanes):
+        for window in range(level.shape[1]):
+            row, other, made = level[lane, window], level[lanes - 1 - lane, window], gain[lane, window]
             for i in range(row.size):
-                x = row[i]
+                x = row[i] + tied * (max(row[i], other[i]) - row[i]) - threshold[i]
                 inside = min(max(x + half, 0.0), knee)
                 bent = inside * inside / (2.0 * max(knee, least))
                 above = x if x >= half else bent

@@ -17,6 +17,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 HERE = Path(__file__).parent
 SHARED = tuple(HERE / name for name in ("compiled.py", "decibels.py", "dynamics.py", "raising.py", "variable.py"))
 MARKS = HERE / "__pycache__"
@@ -122,6 +124,12 @@ def brief(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]
     go of it and waiting for it again takes far longer.
     """
     return lambda function: Late(function, signatures, cache=True, error_model="numpy")
+
+
+def plain(array: np.ndarray) -> np.ndarray:
+    """An array as the kernels' signatures have it: in one piece, and none that only may be read."""
+    array = np.ascontiguousarray(array)
+    return array if array.flags.writeable else array.copy()
 
 
 def inlined(function: Callable[..., Any]) -> Callable[..., Any]:

@@ -112,6 +112,22 @@ def prewarped(frequency_hz: Array, sample_rate: int) -> Array:
     return angle
 
 
+def _inverse_q(order: int, index: int, resonance: Any) -> Any:
+    """1 / Q of a section; resonance raises the corner, by the sharpest of them."""
+    k = 2.0 * math.sin((2 * index + 1) * math.pi / (2 * order))
+    return k / resonance if index == 0 else k
+
+
+@lru_cache(256)
+def _resting(kind: int, order: int, hz: float, resonance: float, sample_rate: int) -> tuple[list[Array], Array]:
+    """Coefficients of the sections of second order, and g (1,), of a cut that stands still: worked out once, since
+    short blocks take no longer than that does.
+    """
+    g = prewarped(np.array([hz]), sample_rate)
+    sections = [_at_rest(float(g[0]), float(_inverse_q(order, n, resonance)), kind) for n in range(order // 2)]
+    return sections, g
+
+
 class _Cascade:
     """The sections of one order, gliding; `going` once it is on its way out."""
 
@@ -137,6 +153,14 @@ class _Cascade:
 
     def process(self, signal: Array) -> None:
         """Filter a signal (channels, frames) in place."""
+        if not self.glide.moving:
+            hz, resonance = self.glide.at_rest
+            sections, g = _resting(self.kind, self.order, hz, resonance, self._rate)
+            for section, state in zip(sections, self._state, strict=False):
+                filter_still(signal, section, state, False, signal)
+            if self.order % 2:
+                first_order(signal, g, self.kind, self._state[-1])
+            return
         hz, resonance = self.glide.step(signal.shape[1])
         g, goes = prewarped(hz, self._rate), resonance[0] != resonance[-1]
         for index in range(self.order // 2):
@@ -155,9 +179,7 @@ class _Cascade:
         return columns(g, k, m0, m1, m2, g.size)
 
     def _k(self, index: int, resonance: Any) -> Any:
-        """1 / Q of a section; resonance raises the corner, by the sharpest of them."""
-        k = 2.0 * math.sin((2 * index + 1) * math.pi / (2 * self.order))
-        return k / resonance if index == 0 else k
+        return _inverse_q(self.order, index, resonance)
 
     def sweep(self, signal: Array, hz: tuple[Array, Array], resonance: tuple[Any, Any], rows: Swept) -> None:
         """Filter a signal in place while cutoff and resonance go along rows."""

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.compiled import brief, inlined, kernel
 from reins.core.dsp.decibels import db_to_amplitude
 
 Array = npt.NDArray[np.float64]
@@ -111,6 +111,23 @@ def join(source: Array, added: Array, mix_pct: Gain, output_db: Gain) -> Array:
     out = np.empty_like(added)
     _join(source, added, _row(mix_pct), _row(output_db), np.empty((3, CHUNK)), out)
     return out
+
+
+@brief("void(f8[:,::1], f8[::1], f8[:,::1])")
+def split_sides(sound, middle, sides):
+    """Middle (frames,) and sides (1, frames) of a stereo sound (2, frames)."""
+    left, right = sound[0], sound[1]
+    for i in range(middle.size):
+        middle[i], sides[0, i] = 0.5 * (left[i] + right[i]), 0.5 * (left[i] - right[i])
+
+
+@brief("void(f8[::1], f8[:,::1], f8[::1], f8, f8[:,::1])")
+def widen(middle, sides, factor, gain, out):
+    """out (2, frames) = middle and so many times the sides, factor (frames,) or (1,), as left and right, at a gain."""
+    left, right, moves = out[0], out[1], factor.size > 1
+    for i in range(middle.size):
+        wide = sides[0, i] * (factor[i] if moves else factor[0])
+        left[i], right[i] = (middle[i] + wide) * gain, (middle[i] - wide) * gain
 
 
 @kernel("void(f8[::1], f8, f8[::1], f8[::1], f8[::1])")

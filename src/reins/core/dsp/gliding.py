@@ -68,6 +68,7 @@ class Glide:
 
     def __init__(self, frequencies_hz: list[float], sample_rate: int) -> None:
         self._now_hz = self._from_hz = self._to_hz = np.array(frequencies_hz, np.float64)
+        self._at_rest = tuple(self._to_hz.tolist())
         self._straight = False
         self._usual_frames = self._frames = self._done = round(GLIDE_MS * 1e-3 * sample_rate)
 
@@ -75,6 +76,11 @@ class Glide:
     def moving(self) -> bool:
         """Whether they are on their way."""
         return self._done < self._frames
+
+    @property
+    def at_rest(self) -> tuple[float, ...]:
+        """Where they are, or are going to."""
+        return self._at_rest
 
     @property
     def left_frames(self) -> int:
@@ -88,12 +94,14 @@ class Glide:
         goal = np.array(frequencies_hz, np.float64)
         if (goal != self._to_hz).any():
             self._from_hz, self._to_hz, self._done = self._now_hz, goal, 0
+            self._at_rest = tuple(goal.tolist())
             self._frames = self._usual_frames if frames is None else frames
             self._straight = frames is not None
 
     def be(self, frequencies_hz: list[float]) -> None:
         """Rest there."""
         self._now_hz = self._to_hz = np.array(frequencies_hz)
+        self._at_rest = tuple(frequencies_hz)
         self._done = self._frames
 
     def step(self, frames: int) -> Array:

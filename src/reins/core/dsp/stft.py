@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import LOCK, kernel
+from reins.core.dsp.compiled import LOCK, kernel, plain
 
 Array = npt.NDArray[np.float64]
 Narrow = npt.NDArray[np.float32]  # 24 bits: what they round lies 138 dB under what is loudest, at twice the speed
@@ -73,23 +73,75 @@ class Analysis:
         """Frames that have come since the last window ended."""
         return self._held.shape[1] - (self.length - self.hop)
 
-    def take_in(self, sound: Array) -> tuple[Narrow, int]:
-        """The next block (channels, frames) joined to what waits, and how many windows end in it; by itself, where
-        nobody wants their spectra now.
-        """
-        joined = np.concatenate([self._held, sound.astype(np.float32)], axis=1)
-        count = max(0, (joined.shape[1] - self.length) // self.hop + 1)
-        self._held = joined[:, count * self.hop :].copy()
-        return joined, count
+    def take_in(self, sound: Array, *, wanted: bool = False) -> Narrow:
+        """The next block (channels, frames); the windows that end in it, windowed, where their spectra are wanted."""
+        channels, frames = sound.shape
+        count = (self.waits + frames) // self.hop
+        cut = np.empty((channels, count if wanted else 0, self.length), np.float32)
+        left = np.empty((channels, self._held.shape[1] + frames - count * self.hop), np.float32)
+        cut_windows(self._held, plain(sound), self.hop, count, self._window, cut, left)
+        self._held = left
+        return cut
 
     def process(self, sound: Array) -> Spectra:
         """Spectra (channels, windows, bins) of the windows that end in the next block (channels, frames)."""
-        joined, count = self.take_in(sound)
-        if not count:
+        cut = self.take_in(sound, wanted=True)
+        if not cut.shape[1]:
             return np.zeros((sound.shape[0], 0, self.length // 2 + 1), np.complex64)
-        cut = np.stack([joined[:, k * self.hop : k * self.hop + self.length] for k in range(count)], axis=1)
-        cut *= self._window
-        return np.asarray(transforms().rfft(cut, axis=2))
+        return np.asarray(transforms().rfft(cut, axis=2, overwrite_x=True))
+
+
+@kernel("void(f4[:,::1], f8[:,::1], i8, i8, f4[::1], f4[:,:,::1], f4[:,::1])")
+def cut_windows(held, sound, hop, count, window, cut, left):
+    """cut (channels, windows, length): windows of held (channels, waiting) and sound (channels, frames) one after the
+    other, `hop` apart, times the window; left: what lies behind the beginning of the next one, after `count`.
+    """
+    waiting, length = held.shape[1], cut.shape[2]
+    for channel in range(held.shape[0]):
+        before, after = held[channel], sound[channel]
+        for k in range(cut.shape[1]):
+            made, begin = cut[channel, k], k * hop
+            first = min(max(waiting - begin, 0), length)  # so many of its frames were waiting
+            early = before[min(begin, waiting) :]
+            for i in range(first):
+                made[i] = early[i] * window[i]
+            late, rest, shape = after[max(begin - waiting, 0) :], made[first:], window[first:]
+            for i in range(length - first):
+                rest[i] = np.float32(late[i]) * shape[i]
+        begin, kept = count * hop, left[channel]
+        first = max(waiting - begin, 0)
+        early, late, rest = before[min(begin, waiting) :], after[max(begin - waiting, 0) :], kept[first:]
+        for i in range(first):
+            kept[i] = early[i]
+        for i in range(kept.size - first):
+            rest[i] = late[i]
+
+
+@kernel("void(f4[:,:,::1], f4[::1], i8, i8, f4[:,::1], f8[:,::1], f4[:,::1])")
+def overlap_add(pieces, window, hop, first, made, out, later):
+    """Add pieces (channels, windows, length) times the window, `hop` apart from the frame `first` on, to what was made
+    (channels, length); out: the next frames of that, later: what was made behind them.
+    """
+    frames, length = out.shape[1], made.shape[1]
+    whole = np.empty(frames + length, made.dtype)
+    for channel in range(made.shape[0]):
+        row, result, rest = made[channel], out[channel], later[channel]
+        for i in range(length):
+            whole[i] = row[i]
+        for i in range(length, frames + length):
+            whole[i] = 0.0
+        for k in range(pieces.shape[1]):
+            piece, there = pieces[channel, k], whole[first + k * hop :]
+            for i in range(length):
+                there[i] += piece[i] * window[i]
+        for i in range(frames):
+            result[i] = whole[i]
+        behind = whole[frames:]
+        for i in range(length):
+            rest[i] = behind[i]
+
+
+NONE = np.zeros((2, 0, 0), np.float32)  # pieces where no window ends
 
 
 class Stft:
@@ -105,14 +157,12 @@ class Stft:
     def process(self, sound: Array, change: Callable[[Spectra], Spectra]) -> Array:
         """The next block, a window late; change is given the spectra of the windows that end in it."""
         length, hop, waits = self._analysis.length, self._analysis.hop, self._analysis.waits
-        frames, spectra = sound.shape[1], self._analysis.process(sound)
-        count = spectra.shape[1]
-        made = np.concatenate([self._made, np.zeros((sound.shape[0], count * hop), np.float32)], axis=1)
-        if count:
-            pieces = transforms().irfft(change(spectra), length, axis=2)
-            pieces *= self._window
-            for k in range(count):
-                begin = (k + 1) * hop - waits
-                made[:, begin : begin + length] += pieces[:, k]
-        self._made = made[:, frames:].copy()
-        return made[:, :frames].astype(np.float64)
+        channels, frames = sound.shape
+        spectra = self._analysis.process(sound)
+        pieces = NONE[:channels]
+        if spectra.shape[1]:
+            pieces = transforms().irfft(change(spectra), length, axis=2, overwrite_x=True)
+        out, later = np.empty((channels, frames)), np.empty((channels, length), np.float32)
+        overlap_add(pieces, self._window, hop, hop - waits, self._made, out, later)
+        self._made = later
+        return out

@@ -9,6 +9,8 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import PrivateAttr
 
+from reins.core.dsp.compiled import plain
+from reins.core.dsp.delaying import delay
 from reins.core.dsp.gains import blend
 from reins.core.remembering import BySettings
 from reins.core.settings.models import Strict
@@ -22,19 +24,29 @@ Counts = npt.NDArray[np.int64]
 class Delay:
     """A whole number of frames of delay for a block signal."""
 
-    carried: ClassVar[tuple[str, ...]] = ()  # its tail is replaced with each block
+    carried: ClassVar[tuple[str, ...]] = ("_ring",)
 
     def __init__(self, channels: int, frames: int) -> None:
-        self.frames = frames
-        self._tail = np.zeros((channels, frames))
+        self.frames, self._at = frames, 0
+        self._ring = np.zeros((channels, frames))
 
     def process(self, signal: Array) -> Array:
         """The signal (channels, frames), delayed."""
         if self.frames == 0:
             return signal
-        joined = np.concatenate([self._tail, signal], axis=1)
-        self._tail = joined[:, signal.shape[1] :].copy()
-        return np.ascontiguousarray(joined[:, : signal.shape[1]])
+        out = np.empty(signal.shape)
+        delay(self._ring, self._at, plain(signal), out)
+        self._at = (self._at + signal.shape[1]) % self.frames
+        return out
+
+    @property
+    def waiting(self) -> Array:
+        """What has come and not left (channels, frames), in order."""
+        return np.roll(self._ring, -self._at, axis=1)
+
+    def put(self, waiting: Array) -> None:
+        """Have something else wait."""
+        self._ring, self._at = np.ascontiguousarray(waiting), 0
 
 
 class ProcessorSettings(Strict):

@@ -44,7 +44,8 @@ class LateGains(Delay):
         """
         if self.frames:
             share = np.arange(1, self.frames + 1) / self.frames
-            self._tail = self._tail + share * (to_db[:, None] - self._tail[:, -1:])
+            waiting = self.waiting
+            self.put(waiting + share * (to_db[:, None] - waiting[:, -1:]))
 
 
 class CircuitSettings(KeyedSettings):

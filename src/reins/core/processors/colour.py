@@ -19,7 +19,7 @@ from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.dsp.levelling import POWERS, QUICK_MS, SLOW_MS, level_alike
 from reins.core.dsp.loudness import k_weighting
 from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows, mixed
-from reins.core.processors.filter import shape_columns
+from reins.core.processors.filter import shape_still
 from reins.core.processors.shaper import (
     DC_HZ,
     DC_TAIL_S,
@@ -185,8 +185,7 @@ class Colour(Processor):
         return added
 
     def _tilt(self, sound: Array, tilt_db: float, state: Array) -> None:
-        shaped = variable.fixed(*shape_columns("tilt", TILT_HZ, tilt_db, self._rate).ravel().tolist())
-        variable.filter_still(sound, shaped, state, False, sound)
+        variable.filter_still(sound, shape_still("tilt", TILT_HZ, tilt_db, self._rate), state, False, sound)
 
     def _levelled(self, source: Array, made: Array) -> Array:
         out, heard = np.empty_like(made), (source.copy(), made.copy())

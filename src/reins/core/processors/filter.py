@@ -8,6 +8,7 @@ solves |H(2 w)|^2 = A. Shelves are the cookbook's with Q 0.5. Mix blends with th
 
 import math
 from collections.abc import Mapping
+from functools import lru_cache
 from types import SimpleNamespace
 from typing import Any, Literal
 
@@ -79,6 +80,12 @@ def shape_columns(name: str, hz: Any, db: Any, sample_rate: int, points: int = 1
     k = np.sqrt((23.0 - a - 1.0 / a) / 4.0) if name == "tilt" else np.asarray(1.0 / SHELF_Q)
     whole = a if name == "tilt" else 1.0
     return columns(w * np.sqrt(a), k, a * a / whole, k * (1.0 - a) * a / whole, (1.0 - a * a) / whole, points)
+
+
+@lru_cache(256)
+def shape_still(name: str, hz: float, db: float, sample_rate: int) -> Array:
+    """Coefficients of one that stands; to be read only."""
+    return variable.fixed(*shape_columns(name, hz, db, sample_rate).ravel().tolist())
 
 
 class Filter(Processor):
@@ -156,8 +163,7 @@ class Filter(Processor):
 
     @staticmethod
     def _still(settings: Any, name: str, rate: int) -> Array:
-        shaped = shape_columns(name, vars(settings)[f"{name}_hz"], vars(settings)[f"{name}_db"], rate)
-        return variable.fixed(*shaped.ravel().tolist())
+        return shape_still(name, vars(settings)[f"{name}_hz"], vars(settings)[f"{name}_db"], rate)
 
     @classmethod
     def tail_s(cls, settings: Any) -> float:

@@ -152,25 +152,24 @@ class FineBands(Spectral):
         settings = self._settings
         tied = np.float32(settings.link_pct / 100.0)
         level = _owned(power)
-        if level.shape[0] == 2 and tied:
-            level = level + tied * (level.max(axis=0, keepdims=True) - level)
         if settings.reference == "own_mean":
             mean = self._mean_db if self._mean_db is not None else np.float32(0.0)
-            return self._curve(level - (mean + self._drawn_db))
+            return self._curve(level, mean + self._drawn_db, tied)
         if key_power is None:
-            return self._curve(level - self._drawn_db)
+            return self._curve(level, self._drawn_db, tied)
         heard = _owned(key_power)
         if settings.key_way == "balance":
+            level = level + tied * (level.max(axis=0, keepdims=True) - level)
             sound = (heard > QUIET_DB) & (level > QUIET_DB)
             apart = np.where(sound, heard + np.float32(settings.threshold_db) - level, np.float32(0.0))
             share = np.float32(1.0 - 1.0 / settings.hold_ratio)
             return np.clip(share * apart, np.float32(-settings.hold_range_db), np.float32(settings.lift_range_db))
-        held = np.minimum(self._curve(heard - self._drawn_db), np.float32(0.0))
+        held = np.minimum(self._curve(heard, self._drawn_db, np.float32(0.0)), np.float32(0.0))
         return np.repeat(held, level.shape[0], axis=0)
 
-    def _curve(self, over: Narrow) -> Narrow:
-        gain = np.empty_like(over)
-        curve(np.ascontiguousarray(over), self._fades, self._params, gain)
+    def _curve(self, level: Narrow, threshold: Narrow, tied: np.float32) -> Narrow:
+        gain = np.empty_like(level)
+        curve(level, threshold, tied, self._fades, self._params, gain)
         return gain
 
 

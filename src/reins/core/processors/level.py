@@ -10,8 +10,9 @@ from typing import Any
 
 import numpy as np
 
+from reins.core.dsp.compiled import plain
 from reins.core.dsp.cuts import MovingCut
-from reins.core.dsp.gains import down_to_silence, pan_gains
+from reins.core.dsp.gains import down_to_silence, pan_gains, split_sides, widen
 from reins.core.processors.base import Array, Block, Processor, ProcessorSettings, Rows
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
@@ -83,38 +84,47 @@ class Level(Processor):
         rows = None if moved is None else moved.rows
         gain_db = gains.get("gain_db", settings.gain_db)
         cuts = self._cut.acting or (rows is not None and "sides_from_hz" in rows.at)
-        if self._channels == 2 and (cuts or "sides_pct" in gains or settings.sides_pct != 100.0):
-            out = self._widened(out, gains.get("sides_pct", settings.sides_pct) / 100.0, rows)
-        gain, told_db = _gain_of(gain_db, block.sound.shape[1])
+        gain, told_db = self._gain_of(gain_db, block.sound.shape[1])
         if settings.inverted:
             gain = -gain
-        if "gain_db" in gains or settings.inverted or settings.gain_db != 0.0:
+        changes = "gain_db" in gains or settings.inverted or settings.gain_db != 0.0
+        if self._channels == 2 and (cuts or "sides_pct" in gains or settings.sides_pct != 100.0):
+            at_once = changes and not isinstance(gain, np.ndarray)
+            out = self._widened(out, gains.get("sides_pct", settings.sides_pct), float(gain) if at_once else 1.0, rows)
+            changes = changes and not at_once
+        if changes:
             out = out * gain
         if self._channels == 2 and ("balance_pct" in gains or settings.balance_pct != 0.0):
             out = out * pan_gains(gains.get("balance_pct", settings.balance_pct), 2).reshape(2, -1)
         self.gains_db = {"gain_db": told_db}
         return out
 
-    def _widened(self, sound: Array, factor: Any, rows: Rows | None) -> Array:
-        middle, sides = 0.5 * (sound[0] + sound[1]), 0.5 * (sound[0] - sound[1])
-        cut = sides[None].copy()
+    def _widened(self, sound: Array, sides_pct: Any, gain: float, rows: Rows | None) -> Array:
+        frames = sound.shape[1]
+        middle, sides, out = np.empty(frames), np.empty((1, frames)), np.empty((2, frames))
+        split_sides(plain(sound), middle, sides)
         if rows is not None and "sides_from_hz" in rows.at:
             hz = rows.at["sides_from_hz"], rows.to["sides_from_hz"]
-            self._cut.sweep(cut, hz, (0.0, 0.0), SIDES_ORDER, rows)
+            self._cut.sweep(sides, hz, (0.0, 0.0), SIDES_ORDER, rows)
         elif self._cut.acting:
-            self._cut.process(cut)
-        wide = cut[0] * factor
-        return np.stack([middle + wide, middle - wide])
+            self._cut.process(sides)
+        factor = sides_pct / 100.0 if isinstance(sides_pct, np.ndarray) else np.array([sides_pct / 100.0])
+        widen(middle, sides, factor, gain, out)
+        return out
+
+    _told, _told_db = np.zeros(0), 0.0  # the last gain that stood, by the frame: read only
+
+    def _gain_of(self, gain_db: Any, frames: int) -> tuple[Any, Array]:
+        """Amplitudes of a gain, or of gains for each frame, and what is told of it; SILENT_DB is silence."""
+        if isinstance(gain_db, np.ndarray):
+            return down_to_silence(gain_db, SILENT_DB)
+        silent = gain_db <= SILENT_DB
+        told_db = -120.0 if silent else float(gain_db)
+        if self._told.size != frames or self._told_db != told_db:
+            self._told, self._told_db = np.full(frames, told_db), told_db
+        return 0.0 if silent else db_to_lin(gain_db), self._told
 
     @classmethod
     def tail_s(cls, settings: Any) -> float:
         """As long as the cut of the sides rings."""
         return 0.1 if settings.sides_from_hz else 0.0
-
-
-def _gain_of(gain_db: Any, frames: int) -> tuple[Any, Array]:
-    """Amplitudes of a gain, or of gains for each frame, and what is told of it; SILENT_DB is silence."""
-    if isinstance(gain_db, np.ndarray):
-        return down_to_silence(gain_db, SILENT_DB)
-    silent = gain_db <= SILENT_DB
-    return 0.0 if silent else db_to_lin(gain_db), np.full(frames, -120.0 if silent else float(gain_db))

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from reins.core.dsp.bins import bins_hz, follow, smoothed, what_is_left
+from reins.core.dsp.bins import bins_hz, each_for_a_hop, follow, scale, smoothed
 from reins.core.dsp.stft import Analysis, Narrow, Spectra, Stft, read_power
 from reins.core.processors.base import Array, Block, ByBin, Delay, Processor, ProcessorSettings, Rows, View, mixed
 from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
@@ -147,8 +147,10 @@ class Spectral(Processor):
             follow(wanted, self._attack_k, self._release_k, self._gain_db)
             moved.append(wanted)
             factor = np.exp(wanted * PER_DB)
-            gains.append(_overall_db(power, factor))
-            spectra = spectra * factor
+            spectra = np.ascontiguousarray(spectra)
+            sums = np.zeros((2, power.shape[1]))
+            scale(spectra.view(np.float32).reshape(*power.shape, 2), power, factor, sums)
+            gains.append(_overall_db(*sums))
             return np.float32(2.0) * _turned(spectra) if aside else spectra
 
         made = self._stft.process(sound, change)
@@ -172,21 +174,18 @@ class Spectral(Processor):
 
     def _along(self, frames: int, gains: list[Array]) -> Array:
         """The overall gain for each frame that leaves: of the window whose middle is nearest before it."""
-        told = np.concatenate([self._told, *gains])
+        told = np.concatenate([self._told, *gains]) if gains else self._told
         # A window ends every hop; what leaves now stands half a window before the middle of the one that ends.
-        places = (self._phase + np.arange(frames)) // self._hop
-        row = told[np.minimum(places, told.size - 1)]
+        row = np.empty(frames)
+        each_for_a_hop(told, self._phase, self._hop, row)
         gone = (self._phase + frames) // self._hop
         self._phase = (self._phase + frames) % self._hop
         self._told = told[gone:].copy()
-        return np.asarray(row)
+        return row
 
 
-def _overall_db(power: Narrow, factor: Narrow) -> Array:
-    """By window how much of the power that was there its gains leave."""
-    sums = np.zeros((2, power.shape[1]))
-    what_is_left(power, factor, sums)
-    there, left = sums
+def _overall_db(there: Array, left: Array) -> Array:
+    """By window (windows,) how much of the power that was there its gains leave."""
     return np.where(there > NOTHING, 10.0 * np.log10(np.maximum(left, NOTHING) / np.maximum(there, NOTHING)), 0.0)
 
 

@@ -20,7 +20,7 @@ from reins.core.dsp.levelling import POWERS, QUICK_MS, SLOW_MS, level_alike
 from reins.core.dsp.loudness import k_weighting
 from reins.core.processors.base import Array
 from reins.core.processors.circuits import Circuit, CircuitSettings
-from reins.core.processors.filter import shape_columns
+from reins.core.processors.filter import shape_still
 from reins.core.processors.release import SLOW_FILL_MS, VALLEY_MS, slow_drain_ms
 from reins.core.processors.shaper import Bend
 from reins.core.settings import usual
@@ -74,8 +74,7 @@ class VariableMu(Circuit):
 
     @classmethod
     def _tune(cls, settings: Any, channels: int, sample_rate: int, rows: int = 1) -> dict[str, Any]:
-        tilt = shape_columns("tilt", HUE_HZ, HUE_DB * settings.hue_pct / 100.0, sample_rate)
-        hue = variable.fixed(*tilt.ravel().tolist())
+        hue = shape_still("tilt", HUE_HZ, HUE_DB * settings.hue_pct / 100.0, sample_rate)
         return super()._tune(settings, channels, sample_rate, rows) | {"_hue": hue}
 
     @classmethod
