@@ -5,18 +5,20 @@ The number of ERBs below a frequency is 21.4 log10(1 + 0.00437 f), f in Hz (B. R
 of auditory filter shapes from notched-noise data", Hearing Research 47, 1990).
 """
 
+import math
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import brief, kernel
+from reins.core.dsp.compiled import brief, inlined, kernel
 
 Array = npt.NDArray[np.float64]
 Narrow = npt.NDArray[np.float32]
 Counts = npt.NDArray[np.int64]
 LEAST_POWER = 1e-20
+LEAST_MOVED = 1e-12  # of power: what is under it is nothing
 
 
 def erb_number(hz: Array) -> Array:
@@ -55,24 +57,25 @@ def in_db(power: npt.NDArray[Any]) -> npt.NDArray[Any]:
 
 
 @lru_cache(16)
-def _reach(bins: int, octaves: float) -> tuple[Counts, Counts]:
+def _reach(bins: int, octaves: float) -> tuple[Counts, Counts, Array]:
     half = 2.0 ** (octaves / 2.0)
     place = np.arange(bins, dtype=np.float64)
     low = np.floor(place / half + 0.5).astype(np.int64)
     high = np.minimum(np.ceil(place * half - 0.5).astype(np.int64), bins - 1) + 1
-    return low, np.maximum(high, low + 1)
+    high = np.maximum(high, low + 1)
+    return low, high, 1.0 / (high - low)
 
 
 def smoothed(values: Narrow, octaves: float, acts: Narrow) -> Narrow:
     """Values (lanes, windows, bins) averaged over so much of an octave about each, times acts (bins,)."""
-    low, high = _reach(values.shape[-1], round(octaves, 4))
+    low, high, share = _reach(values.shape[-1], round(octaves, 4))
     made = np.empty_like(values)
-    _smooth(values, low, high, acts, np.empty(values.shape[-1] + 1), made)
+    _smooth(values, low, high, share, acts, np.empty(values.shape[-1] + 1), made)
     return made
 
 
-@kernel("void(f4[:,:,::1], i8[::1], i8[::1], f4[::1], f8[::1], f4[:,:,::1])")
-def _smooth(values, low, high, acts, total, out):
+@kernel("void(f4[:,:,::1], i8[::1], i8[::1], f8[::1], f4[::1], f8[::1], f4[:,:,::1])")
+def _smooth(values, low, high, share, acts, total, out):
     total[0] = 0.0
     for lane in range(values.shape[0]):
         for window in range(values.shape[1]):
@@ -80,7 +83,7 @@ def _smooth(values, low, high, acts, total, out):
             for i in range(row.size):
                 total[i + 1] = total[i] + row[i]
             for i in range(row.size):
-                made[i] = acts[i] * (total[high[i]] - total[low[i]]) / (high[i] - low[i])
+                made[i] = acts[i] * (total[high[i]] - total[low[i]]) * share[i]
 
 
 #: By how much less than a tone, in dB, the window of dsp.stft reads so many bins beside it, wherever between two bins
@@ -129,23 +132,24 @@ def follow(gains, attack_k, release_k, state):
                 wanted[i] = now[i]
 
 
-@kernel("void(f4[:,:,:,::1], f4[:,:,::1], f4[:,:,::1], f8[:,::1])")
-def scale(spectra, power, factor, sums):
-    """Spectra (lanes, windows, bins, 2), real and imaginary parts, times factors, in place. Adds to sums (2, windows) the
-    power (lanes, windows, bins) that was there, and what factors leave of it.
+@kernel("void(f4[:,:,:,::1], f4[:,:,::1], f4[:,:,::1], f8[::1])")
+def scale(spectra, power, factor, left_db):
+    """Spectra (lanes, windows, bins, 2), real and imaginary parts, times factors (lanes or 1, windows, bins), in place.
+    left_db (windows,): how much of the power (lanes, windows, bins) that was there they leave.
     """
-    for lane in range(power.shape[0]):
-        for window in range(power.shape[1]):
-            row, by, parts = power[lane, window], factor[lane, window], spectra[lane, window]
-            there = left = 0.0
+    for window in range(power.shape[1]):
+        there = left = 0.0
+        for lane in range(power.shape[0]):
+            row, by = power[lane, window], factor[min(lane, factor.shape[0] - 1), window]
+            parts = spectra[lane, window]
             for i in range(row.size):
                 there += row[i]
                 left += row[i] * by[i] * by[i]
             for i in range(row.size):
                 parts[i, 0] *= by[i]
                 parts[i, 1] *= by[i]
-            sums[0, window] += there
-            sums[1, window] += left
+        sounds = there > LEAST_MOVED
+        left_db[window] = 10.0 * math.log10(max(left, LEAST_MOVED) / there) if sounds else 0.0
 
 
 @brief("void(f8[::1], i8, i8, f8[::1])")
@@ -155,23 +159,62 @@ def each_for_a_hop(told, phase, hop, out):
         out[i] = told[min((phase + i) // hop, told.size - 1)]
 
 
-@kernel("void(f8[:,::1], f8[::1], f8[::1], f8[::1], f8[:,::1], f8[:,::1], f8[::1])")
-def against_own(powers, heard, ks, falls, state, now, loudest):
-    """Of powers (windows, bands) what each band is now (windows, bands), and the loudest as heard (bands,) of late, by
-    window. ks: how quickly a band rises; how quickly the loudness it is measured against grows, and falls. falls (1,):
-    how quickly a band falls at most. state (2, bands): now and of late.
+@inlined
+def _against_own(power, window, begins, heard, ks, falls, state, now):
+    """Of the power of one window (lanes, windows, bins), the louder lane in each bin, what each band is now into now
+    (bands,); returns the loudest as heard (bands,) of late. ks: how quickly a band rises; how quickly the loudness it
+    is measured against grows, and shrinks. falls: by what a band falls at most. state (2, bands): now and of late.
     """
     rises, grows, shrinks = ks
-    for window in range(powers.shape[0]):
-        most = 0.0
-        for i in range(powers.shape[1]):
-            p, quick, slow = powers[window, i], state[0, i], state[1, i]
-            quick = max(quick + rises * (p - quick), quick * falls[0])
-            slow += (grows if p > slow else shrinks) * (p - slow)
-            state[0, i], state[1, i] = quick, slow
-            now[window, i] = quick
-            most = max(most, slow * heard[i])
-        loudest[window] = most
+    lanes, bins, loudest = power.shape[0], power.shape[2], 0.0
+    one, other = power[0, window], power[lanes - 1, window]
+    for band in range(begins.size):
+        end = begins[band + 1] if band + 1 < begins.size else bins
+        p = 0.0
+        for i in range(begins[band], end):
+            p += max(one[i], other[i])
+        quick, slow = state[0, band], state[1, band]
+        quick = max(quick + rises * (p - quick), quick * falls)
+        slow += (grows if p > slow else shrinks) * (p - slow)
+        state[0, band], state[1, band] = quick, slow
+        now[band] = quick
+        loudest = max(loudest, slow * heard[band])
+    return loudest
+
+
+@inlined
+def _db(power):
+    return 10.0 * math.log10(max(power, LEAST_POWER))
+
+
+@kernel("void(f4[:,:,::1], f4[:,:,::1], i8[::1], f8[::1], f8[::1], f8, f8[:,:,::1], f8[::1], f8[:,::1])")
+def where_both(power, key_power, begins, heard, ks, falls, state, params, bands):
+    """How far a strip and its key (each lanes, windows, bins) are both strong, in bands of bins, into bands (windows,
+    bands): amount where they are within a margin of each other, each against its own loudest band, nothing `beyond`
+    further, straight between; nothing where the key is silent or either far under its own loudest. params: amount,
+    margin, beyond, silent, far, the quietest loudness that counts, as power. state (2, 2, bands): see _against_own.
+    """
+    amount, margin, beyond, silent, far, quietest = params
+    now = np.empty((2, begins.size))
+    for window in range(power.shape[1]):
+        own = _against_own(power, window, begins, heard, ks, falls, state[0], now[0])
+        other = _against_own(key_power, window, begins, heard, ks, falls, state[1], now[1])
+        own_db, other_db = _db(max(own, quietest)), _db(max(other, quietest))
+        for band in range(begins.size):
+            key_db = _db(now[1, band])
+            near, key_near = _db(now[0, band]) - own_db, key_db - other_db
+            share = min(1.0, max(0.0, 1.0 - (abs(near - key_near) - margin) / beyond))
+            counts = key_db > silent and key_near > -far and near > -far
+            bands[window, band] = amount * share if counts else 0.0
+
+
+@kernel("void(f8[:,::1], i8[::1], f8[::1], f4[:,::1])")
+def between(values, low, share, out):
+    """out (windows, n): straight between values (windows, bands): so much of the one after `low` as share says."""
+    for window in range(values.shape[0]):
+        row, made = values[window], out[window]
+        for i in range(low.size):
+            made[i] = row[low[i]] + share[i] * (row[low[i] + 1] - row[low[i]])
 
 
 @kernel("void(f4[:,:,::1], f4[::1], f4, f4[::1], f4[::1], f4[:,:,::1])")

@@ -37,10 +37,14 @@ def window_of(length: int) -> Array:
 
 def read_power(spectra: Spectra, length: int) -> Narrow:
     """Power in each bin, so that a sine of amplitude 1 in the middle of one reads 1."""
-    scale = np.float32((2.0 / window_of(length).sum()) ** 2)
     made = np.empty(spectra.shape, np.float32)
-    _power(spectra.view(np.float32).reshape(-1, 2), scale, made.reshape(-1))
+    _power(spectra.view(np.float32).reshape(-1, 2), _scale_of(length), made.reshape(-1))
     return made
+
+
+@lru_cache(32)
+def _scale_of(length: int) -> np.float32:
+    return np.float32((2.0 / window_of(length).sum()) ** 2)
 
 
 @kernel("void(f4[:,::1], f4, f4[::1])")

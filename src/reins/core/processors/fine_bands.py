@@ -151,13 +151,15 @@ class FineBands(Spectral):
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         settings = self._settings
         tied = np.float32(settings.link_pct / 100.0)
+        if tied == 1.0 and power.shape[0] == 2:  # one gain for both sides, by the louder of them in each bin
+            power, tied = power.max(axis=0, keepdims=True), np.float32(0.0)
         level = _owned(power)
         if settings.reference == "own_mean":
             mean = self._mean_db if self._mean_db is not None else np.float32(0.0)
             return self._curve(level, mean + self._drawn_db, tied)
         if key_power is None:
             return self._curve(level, self._drawn_db, tied)
-        heard = _owned(key_power)
+        heard = _owned(key_power.max(axis=0, keepdims=True))
         if settings.key_way == "balance":
             level = level + tied * (level.max(axis=0, keepdims=True) - level)
             sound = (heard > QUIET_DB) & (level > QUIET_DB)

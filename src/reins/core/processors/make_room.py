@@ -14,11 +14,10 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from reins.core.dsp.bins import against_own, erb_edges, erb_number, erb_powers, in_db
+from reins.core.dsp.bins import between, erb_edges, erb_number, where_both
 from reins.core.dsp.filters import sections_response
 from reins.core.dsp.loudness import k_weighting
 from reins.core.dsp.stft import Narrow
-from reins.core.processors.base import Array
 from reins.core.processors.spectral import Spectral, SpectralSettings
 from reins.core.settings.describing import number
 
@@ -53,11 +52,13 @@ class MakeRoom(Spectral):
     def __init__(self, settings: Any, **more: Any) -> None:
         super().__init__(settings, **more)
         self._begins, middles = erb_edges(WINDOW, self._rate)
-        self._at, self._bins_at = erb_number(middles), erb_number(self._hz)
+        at, bins_at = erb_number(middles), np.clip(erb_number(self._hz), *erb_number(middles[[0, -1]]))
+        self._low = np.clip(np.searchsorted(at, bins_at, side="right") - 1, 0, at.size - 2)
+        self._share = (bins_at - at[self._low]) / (at[self._low + 1] - at[self._low])
         self._heard = np.abs(sections_response(k_weighting(self._rate), middles, self._rate)) ** 2
         self._state = np.zeros((2, 2, middles.size))  # power of each band of strip and key, now and of late
         hop_ms = 1000.0 * self._hop / self._rate
-        self._falls = np.array([10.0 ** (-FALLS_DB_PER_MS * hop_ms / 10.0)])
+        self._falls = 10.0 ** (-FALLS_DB_PER_MS * hop_ms / 10.0)
         self._ks = np.array([1.0 - math.exp(-hop_ms / ms) for ms in (RISES_MS, LOUDER_MS, QUIETER_MS)])
 
     @classmethod
@@ -71,19 +72,11 @@ class MakeRoom(Spectral):
         return WINDOW, OVERLAP
 
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
-        settings = self._settings
         assert key_power is not None
-        _, own_near = self._against_own(erb_powers(power.max(axis=0), self._begins), 0)
-        key, key_near = self._against_own(erb_powers(key_power[0], self._begins), 1)
-        apart = np.abs(own_near - key_near)
-        share = np.clip(1.0 - (apart - settings.margin_db) / BEYOND_DB, 0.0, 1.0)
-        counts = (key > SILENT_DB) & (key_near > -COUNTS_DB) & (own_near > -COUNTS_DB)
-        bands = settings.amount_db * share * counts
-        return np.stack([np.interp(self._bins_at, self._at, row) for row in bands])[None].astype(np.float32)
-
-    def _against_own(self, powers: Array, which: int) -> tuple[Array, Array]:
-        """Levels (windows, bands), which rise and fall as said above, and the same less that of the loudest band."""
-        now, loudest = np.empty(powers.shape), np.empty(len(powers))
-        against_own(powers.astype(np.float64), self._heard, self._ks, self._falls, self._state[which], now, loudest)
-        levels = in_db(now)
-        return levels, levels - in_db(np.maximum(loudest, QUIETEST_POWER))[:, None]
+        amount, margin = self._settings.amount_db, self._settings.margin_db
+        params = np.array([amount, margin, BEYOND_DB, SILENT_DB, COUNTS_DB, QUIETEST_POWER])
+        bands = np.empty((power.shape[1], self._begins.size))
+        wanted = np.empty((1, *power.shape[1:]), np.float32)
+        where_both(power, key_power, self._begins, self._heard, self._ks, self._falls, self._state, params, bands)
+        between(bands, self._low, self._share, wanted[0])
+        return wanted

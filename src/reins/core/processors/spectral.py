@@ -15,7 +15,6 @@ from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 
-NOTHING = 1e-12  # of power
 PER_DB = np.float32(np.log(10.0) / 20.0)
 LONGEST_WAY_BACK = 7.0  # release times until what is left of a gain is nothing
 
@@ -129,7 +128,7 @@ class Spectral(Processor):
         heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
         if self._listens():
             self.key_heard = heard
-            key_power = read_power(self._key_stft.process(heard), self._length).max(axis=0, keepdims=True)
+            key_power = read_power(self._key_stft.process(heard), self._length)
         else:  # its windows go on ending with the sound's: it may be listened to from the next block on
             self._key_stft.take_in(heard)
         gains: list[Array] = []
@@ -140,17 +139,17 @@ class Spectral(Processor):
                 spectra = _turned(spectra)
             power = read_power(spectra, self._length)
             wanted = smoothed(self._wanted_db(power, key_power), settings.smoothing_oct, self._acts)
-            if wanted.shape[0] < self._channels:
+            if wanted.shape[0] < self._channels and (aside or not self._moves_alike()):
                 wanted = np.repeat(wanted, self._channels, axis=0)
             if aside:
                 wanted[1 if settings.focus == "middle" else 0] = 0.0
-            follow(wanted, self._attack_k, self._release_k, self._gain_db)
+            self._follow(wanted)
             moved.append(wanted)
             factor = np.exp(wanted * PER_DB)
             spectra = np.ascontiguousarray(spectra)
-            sums = np.zeros((2, power.shape[1]))
-            scale(spectra.view(np.float32).reshape(*power.shape, 2), power, factor, sums)
-            gains.append(_overall_db(*sums))
+            left_db = np.empty(power.shape[1])
+            scale(spectra.view(np.float32).reshape(*power.shape, 2), power, factor, left_db)
+            gains.append(left_db)
             return np.float32(2.0) * _turned(spectra) if aside else spectra
 
         made = self._stft.process(sound, change)
@@ -158,6 +157,19 @@ class Spectral(Processor):
         self.by_bin = ByBin(moved[0], self._hz, ends - self._length // 2, self._hop) if moved else None
         self.gains_db = {"gain_db": self._along(block.sound.shape[1], gains)}
         return mixed(late, made, settings, {} if block.moved is None else block.moved.gains)
+
+    _alike = True  # whether one gain for both sides would have brought them where they stand
+
+    def _moves_alike(self) -> bool:
+        self._alike = self._alike or bool((self._gain_db[0] == self._gain_db[-1]).all())
+        return self._alike
+
+    def _follow(self, wanted: Narrow) -> None:
+        """Gains wanted (channels, or 1 for both, windows, bins) as they may move, in place."""
+        self._alike = wanted.shape[0] == 1
+        follow(wanted, self._attack_k, self._release_k, self._gain_db[: wanted.shape[0]])
+        if self._alike:
+            self._gain_db[1:] = self._gain_db[:1]
 
     def now_db(self, frequencies_hz: Array) -> Array:
         """The gain of each bin as it stands, of the side that is moved furthest."""
@@ -182,11 +194,6 @@ class Spectral(Processor):
         self._phase = (self._phase + frames) % self._hop
         self._told = told[gone:].copy()
         return row
-
-
-def _overall_db(there: Array, left: Array) -> Array:
-    """By window (windows,) how much of the power that was there its gains leave."""
-    return np.where(there > NOTHING, 10.0 * np.log10(np.maximum(left, NOTHING) / np.maximum(there, NOTHING)), 0.0)
 
 
 def _turned(spectra: Spectra) -> Spectra:
