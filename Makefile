@@ -7,7 +7,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 # Byte code is kept whatever the surroundings say: many short processes import the same packages.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test soak lint kernels browser bench bench-desk bench-desks bench-big screenshots guide docs clean
+.PHONY: demo test soak lint kernels browser bench bench-desk bench-desks bench-big bench-spectral screenshots guide docs clean
 
 # Byte code is left to the import that compiles the kernels: most of what is installed is never imported.
 INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
@@ -70,6 +70,9 @@ bench-desks: $(VENV)/installed-test
 
 bench-big: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.big_session
+
+bench-spectral: $(VENV)/installed-test browser
+	$(BIN)/python -m benchmarks.spectral
 
 screenshots: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.screenshots

@@ -130,7 +130,7 @@ def play_underruns(driver, seconds):
     """(underruns, fewest and most frames held) while playing, the song looping."""
     driver.execute_script(
         """reins.held = [];
-        reins.seen = setInterval(() => { if (reins.live.played > 9600) reins.held.push(reins.live.held); }, 20);
+        reins.seen = setInterval(() => { if (reins.live.played > 9600) reins.held.push(reins.live.ahead); }, 20);
         document.querySelector('[data-do="play"]').click();"""
     )
     time.sleep(seconds)
