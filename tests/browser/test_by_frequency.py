@@ -366,3 +366,18 @@ def test_the_chosen_band_is_heard_while_its_letter_is_held(eq, driver):
     ActionChains(driver).key_down("h").key_up("h").send_keys(Keys.ESCAPE).perform()  # typed into the number
 
     assert find(driver, pressed).get_attribute("aria-pressed") == "false"
+
+
+def test_a_threshold_is_set_by_the_level_its_band_has_had_and_has_now(desk, driver):
+    desk.add("Room", "multiband")
+    settled(driver)
+    share = "return reins.spectrum.model.heard?.['band2.gain_db']?.above_pct"
+    before = wait_until(lambda: driver.execute_script(share))
+    grip = wait_for(driver, '[data-handle="bands.1.threshold_db"]')
+    desk.drag(grip, 0, 60)  # lower: more lies above it
+    wait_until(lambda: driver.execute_script(share) > before + 5)
+    desk.keys(Keys.ESCAPE)
+    driver.execute_script("document.activeElement.blur()")
+    desk.keys(" ")
+    wait_until(lambda: driver.execute_script("return reins.spectrum.model.heardNow?.['band2.gain_db'] > -60"))
+    desk.keys(" ")

@@ -363,6 +363,7 @@ def _sight(sight: Sight) -> dict[str, Any]:
         "points": {k: [round(v, 1) for v in point] for k, point in sight.points.items()},
         "bands": {k: round(v, 2) for k, v in sight.bands.items()},
         "in_charge": sight.in_charge,
+        "heard": {k: round(v, 1) for k, v in sight.heard_db.items()},
         "louder_lu": {k: round(v, 1) for k, v in sight.louder_lu.items()},
         "moved": {k: round(v, 3) for k, v in sight.moved.items()},
         "curve": None if sight.curve_db is None else np.round(sight.curve_db, 1).tolist(),

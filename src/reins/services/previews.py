@@ -11,6 +11,7 @@ import numpy as np
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
+from reins.core.engine.bandlevels import above_pct, shares_pct, threshold_of
 from reins.core.engine.entries import wants_spectrum
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.levels import Level, measure_source
@@ -88,7 +89,8 @@ class Previews:
                 watched = span.heard_columns(start, frames, columns)
                 if heard is None and watched is not None:
                     answer["key_db"] = _db(watched)
-                answer |= {"offer": offer(entry.settings), "bands": _bands(span, start, frames, columns)}
+                bands = _bands(span, start, frames, columns)
+                answer |= {"offer": offer(entry.settings), "bands": bands, "heard": _heard(span, entry)}
                 answer |= _pictures(entry, document.sample_rate, sound.spectrum() if wants_spectrum([entry]) else None)
                 answer["held_map"] = _held_map(span, start, frames, columns)
         return answer
@@ -208,6 +210,18 @@ def _bands(span: Span, start: int, frames: int, columns: int) -> dict[str, dict[
         }
         for name, (low, high) in span.band_columns(start, frames, columns).items()
     }
+
+
+def _heard(span: Span, entry: ProcessorEntry) -> dict[str, dict[str, Any]]:
+    """By band how long what its detector hears sits at each half dB from -100 on, and for how much of the time it is
+    above the threshold.
+    """
+    told = {}
+    for name, loudest in span.loudest.items():
+        threshold_db = threshold_of(entry.settings, name)
+        if threshold_db is not None:
+            told[name] = {"share_pct": shares_pct(loudest), "above_pct": above_pct(loudest, threshold_db)}
+    return told
 
 
 def _with_bars(gate: dict[str, float | None], span: Span, document: Document) -> dict[str, float | None]:

@@ -5,7 +5,9 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.loudness import LoudnessMeter
+from reins.core.engine.bandlevels import BandLevels
 from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
 from reins.core.measure.span import IN_CHARGE
@@ -36,8 +38,9 @@ class Sight:
     """Of the strip watched, over a block: peak in and out in dB by processor; of the processor on the bench its gains
     by name and how much it changes each of POINTS_HZ now, in dB; spectra (source, result, key, beside) in dB there.
     Curve and spectra come as often as READINGS_PER_S. in_charge: the number of the one of its detectors that is, 0 for
-    nobody, where it has several. moved: what reins move of the strip, as they name it, and its
-    value. louder_lu: by processor how much louder what leaves it is than what comes, over the last three seconds.
+    nobody, where it has several. moved: what reins move of the strip, as they name it, and its value. heard_db: by band
+    the loudest moment of what it hears, since the reading before. louder_lu: by processor how much louder what leaves
+    it is than what comes, over the last three seconds.
     """
 
     points: dict[str, tuple[float, float]]
@@ -46,6 +49,7 @@ class Sight:
     spectra: dict[str, Array]
     moved: dict[str, float] = field(default_factory=dict)
     in_charge: int = 0
+    heard_db: dict[str, float] = field(default_factory=dict)
     louder_lu: dict[str, float] = field(default_factory=dict)
 
 
@@ -80,6 +84,7 @@ class Watcher:
         self._spectra: dict[str, SpectrumOfNow] = {}
         self._loud: dict[str, Louder] = {}
         self._since_frames = 0.0
+        self._heard: tuple[ProcessorEntry, BandLevels] | None = None  # of the processor on the bench
 
     def watch(self, watched: Watched) -> None:
         """Look at something else from now on."""
@@ -98,7 +103,20 @@ class Watcher:
         due = watched.spectra and self._due(player.plain.shape[1])
         bands, curve, in_charge = self._processor(chain, due)
         spectra = self._spectra_of(mixer, due) if watched.spectra else {}
-        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now(), in_charge, self._louder_lu(chain))
+        heard_db = self._heard_db(chain, due) if watched.spectra else {}
+        louder = self._louder_lu(chain)
+        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now(), in_charge, heard_db, louder)
+
+    def _heard_db(self, chain: Chain, due: bool) -> dict[str, float]:
+        """Take in what the bands of the processor on the bench hear; when due, the loudest of it."""
+        entry = next((e for e in chain.entries if e.id == self._watched.processor_id and e.on), None)
+        if entry is None:
+            return {}
+        if self._heard is None or self._heard[0] is not entry:
+            self._heard = entry, BandLevels(entry, 1, self._rate)
+        levels = self._heard[1]
+        levels.feed(chain)
+        return levels.taken_db() if due else {}
 
     def _louder_lu(self, chain: Chain) -> dict[str, float]:
         """Take in the block of every processor that is on."""

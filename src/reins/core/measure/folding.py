@@ -176,6 +176,29 @@ def fold_bins(gains_db: Any, columns: Counts, low: Counts, high: Counts, codes: 
                     codes[column, row] = code
 
 
+@kernel("void(f8[:,::1], f8, f8, f8[::1], i8, i8, f8[::1])")
+def fold_loudest(
+    signal: Array, blend: float, rms_k: float, state: Array, first: int, every: int, loudest: Array
+) -> None:
+    """Into columns of so many frames the highest level of a signal (channels, frames): of its peak, of its average over
+    one pole, or of so much of a blend of both in dB. state (1,): the mean square, carried. Frames before the first
+    column or behind the last are passed over.
+    """
+    mean = state[0]
+    for i in range(signal.shape[1]):
+        a = 0.0
+        for channel in range(signal.shape[0]):
+            a = max(a, abs(signal[channel, i]))
+        mean += rms_k * (a * a - mean)
+        column = (first + i) // every
+        if first + i >= 0 and column < loudest.size:
+            level = a
+            if blend > 0.0:
+                level = max(a, 1e-9) ** (1.0 - blend) * max(mean, 1e-18) ** (0.5 * blend)
+            loudest[column] = max(loudest[column], level)
+    state[0] = mean if mean > 1e-30 else 0.0
+
+
 @kernel("void(f8[:,::1], i8, f8[::1])")
 def fold_peaks(signal: Array, first_frame: int, peaks: Array) -> None:
     """Fold the largest magnitude of a signal (channels, frames) into bins; frames outside the bins are passed over."""

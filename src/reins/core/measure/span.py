@@ -1,6 +1,6 @@
 """What a chain did over a span of a sound, folded from its result and its gains: envelopes, gain, statistics."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -125,6 +125,7 @@ class Span:
     before: Tap | None = None  # what comes to the processor, where that is not the source
     after: Tap | None = None  # what it makes, where that is not the result
     held_map: HeldMap | None = None  # of one that works on spectra
+    loudest: dict[str, Array] = field(default_factory=dict)  # of each moving band, what it hears; see engine.bandlevels
 
     def tap_columns(self, tap: Tap | None, start: int, frames: int, columns: int) -> Array | None:
         """Peak of a tapped signal per column of a part of the span."""

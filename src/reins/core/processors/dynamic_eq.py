@@ -267,13 +267,17 @@ class DynamicEq(Processor):
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
         """What a band's detector heard, and the band's region; of one that does not move, the source after the cuts."""
+        if band == "rest.gain_db" and self._rest_params is not None:
+            notches = [variable.as_sections(notch) for _, notch in self._notches]
+            return self._source, np.concatenate(notches) if notches else None
         region = self.region_of(self._settings, band, self._sample_rate)
         if region is None:
             return None
         place = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
         listening = zip(self._ears, self._listeners, strict=True)
         ear = next((ear for ear, (_, rows, _) in listening if place in self._moving[rows]), None)
-        return self._source if ear is None else ear.heard, region
+        everything = ear is not None and self._settings.bands[place].watch == "whole"
+        return self._source if ear is None else ear.heard, None if everything else region
 
     @classmethod
     def prepare_moved(cls, settings: Any, spans: Mapping[str, tuple[float, float]], sample_rate: int) -> None:

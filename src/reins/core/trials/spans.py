@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from reins.core.engine.bandlevels import COLUMN_FRAMES, BandLevels
 from reins.core.engine.chain import Chain, as_it_is
 from reins.core.engine.graph import PRE_ROLL_S
 from reins.core.measure.folding import fold_peaks
@@ -39,6 +40,8 @@ def measure_span(
     # What is tapped within the chain is told with each block it works on: none may be shorter than its latency.
     block_frames = RUN_FRAMES * (1 + chain.latency_frames // RUN_FRAMES)
     held_map: HeldMap | None = None
+    chosen = next((entry for entry in trial.entries if entry.id == processor_id and entry.on), None)
+    levels = BandLevels(chosen, -(-frames // COLUMN_FRAMES), facts.sample_rate) if chosen else None
     heard_at = done = begin - start
     with ThreadPoolExecutor(1) as beside:
         folding = None
@@ -47,6 +50,8 @@ def measure_span(
             taps.feed(chain, heard_at)
             if "heard" in views and (heard := chain.heard(processor_id or "")) and heard.lanes is not None:
                 fold_peaks(heard.lanes, heard_at - heard.latency_frames, fold.heard)
+            if levels is not None:
+                levels.feed(chain, heard_at)
             if moved := chain.by_bin(processor_id or ""):
                 by_bin, late = moved
                 held_map = held_map or HeldMap(frames, by_bin.hop)
@@ -62,7 +67,13 @@ def measure_span(
             done += count
         if folding is not None:
             folding.result()
-    return replace(fold.span(), before=taps.before, after=taps.after, held_map=held_map)
+    return replace(
+        fold.span(),
+        before=taps.before,
+        after=taps.after,
+        held_map=held_map,
+        loudest=levels.loudest if levels else {},
+    )
 
 
 class _Taps:

@@ -31,7 +31,7 @@ const BELLS = {
   thresholds(settings) {
     const { bands, rest } = settings;
     const own = bands
-      .map((band, index) => ({ setting: `bands.${index}.threshold_db`, label: `band ${index + 1}`, db: band.threshold_db, span: reach(band), band }))
+      .map((band, index) => ({ setting: `bands.${index}.threshold_db`, gain: `band${index + 1}.gain_db`, label: `band ${index + 1}`, db: band.threshold_db, span: reach(band), band }))
       .filter(({ band }) => band.on && (band.motion === "compress" || band.motion === "expand"))
       .sort((a, b) => a.span[0] - b.span[0])
       .map(({ span: [from, to], ...more }) => ({ ...more, from, to }));
@@ -39,7 +39,7 @@ const BELLS = {
     const gaps = [];
     let at = LOW;
     for (const { from, to } of [...own, { from: HIGH, to: HIGH }]) {
-      if (from > at) gaps.push({ setting: "rest.threshold_db", label: "the rest", db: rest.threshold_db, from: at, to: from });
+      if (from > at) gaps.push({ setting: "rest.threshold_db", gain: "rest.gain_db", label: "the rest", db: rest.threshold_db, from: at, to: from });
       at = Math.max(at, to);
     }
     return [...own, ...gaps].sort((a, b) => a.from - b.from);
@@ -59,7 +59,7 @@ const SPLITS = {
   thresholds(settings) {
     return settings.bands.map((band, index) => {
       const [from, to] = this.span(settings, index);
-      return { setting: `bands.${index}.threshold_db`, label: `band ${index + 1}`, db: band.threshold_db, from, to };
+      return { setting: `bands.${index}.threshold_db`, gain: `band${index + 1}.gain_db`, label: `band ${index + 1}`, db: band.threshold_db, from, to };
     });
   },
 };
@@ -71,7 +71,7 @@ const SPAN = {
     { setting: "high_hz", label: "To", hz: high, low: low * 1.06 },
   ],
   regions: ({ low_hz: low, high_hz: high }) => [{ gain: "gain_db", label: "watched", moves: true, span: [low, high] }],
-  thresholds: ({ low_hz: from, high_hz: to, threshold_db: db, relative }) => (relative ? [] : [{ setting: "threshold_db", label: "the band", db, from, to }]),
+  thresholds: ({ low_hz: from, high_hz: to, threshold_db: db, relative }) => (relative ? [] : [{ setting: "threshold_db", gain: "gain_db", label: "the band", db, from, to }]),
 };
 
 const NONE = { pegs: () => [], lines: () => [], regions: () => [], thresholds: () => [] };

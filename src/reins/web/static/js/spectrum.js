@@ -45,7 +45,7 @@ export class Spectrum {
     Object.assign(this, { root, to, frequencies });
     this.canvas = root.querySelector(".spectrum-canvas");
     this.hand = root.querySelector(".spectrum-hand");
-    this.model = { hz: frequencies.hz, shown: {}, frequency: null, tone: null, curve: null, thresholds: [], crossovers: [], watched: null, rubber: null };
+    this.model = { hz: frequencies.hz, shown: {}, frequency: null, tone: null, curve: null, thresholds: [], heard: null, heardNow: null, drawn: null, crossovers: [], watched: null, rubber: null };
     this.handles = new Map();
     const send = (way) => (points) => to[way]({ [this.drawnSetting.name]: points });
     this.drawn = new DrawnPoints(root, this.hand, { attempt: send("attempt"), keep: send("keep") });

@@ -9,6 +9,8 @@ const EDGE = { left: 34, right: 30, top: 10, bottom: 18 };
 const FLOOR_DB = -96;
 const GAIN_DB = 24;
 const TICKS_HZ = [50, 100, 200, 500, 1000, 2000, 5000, 10000];
+const LOWEST_DB = -100; // of levels heard, in steps of half a dB
+const WIDEST_PX = 26;
 const NUMBERED = 6; // harmonics far enough apart for a number each
 const STRONG_DB = 36; // two sounds are both strong where both come this near to the louder one's peak
 
@@ -32,7 +34,7 @@ export const frequencyText = (hz) => (hz >= 1000 ? `${hz / 1000}k` : String(hz))
 /**
  * @param {HTMLCanvasElement} canvas
  * @param {{hz: number[], shown: Record<string, number[]>, frequency: {rest_db: number[], reach_db: number[], lies_on_db: number[] | null} | null, tone: {tone_hz: number, db: number[]} | null, curve: number[] | null,
- *   thresholds: {from: number, to: number, db: number}[], drawn: number[] | null, crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
+ *   thresholds: {gain: string, from: number, to: number, db: number}[], heard: Record<string, {share_pct: number[], above_pct: number}> | null, heardNow: Record<string, number> | null, drawn: number[] | null, crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
  */
 export function paintSpectrum(canvas, model) {
   const { ink, width, height } = blank(canvas);
@@ -54,6 +56,7 @@ export function paintSpectrum(canvas, model) {
   if (beside) dashed(ink, [2, 2], () => stroke(ink, colours.ink, 1.25, ...line(beside, place.y)));
   if (key) dashed(ink, [4, 3], () => stroke(ink, colours.key, 1.5, ...line(key, place.y)));
   for (const hz of model.crossovers) stroke(ink, colours.ink, 1.5, [place.x(hz), place.top], [place.x(hz), place.bottom]);
+  heardLevels(ink, colours, place, model);
   threshold(ink, colours, place, model.thresholds);
   if (model.drawn) dashed(ink, [6, 4], () => stroke(ink, colours.held, 1.5, ...line(model.drawn, place.y)));
   if (model.tone) harmonics(ink, colours, place, model.tone);
@@ -110,6 +113,37 @@ function both(ink, colours, place, hz, one, other) {
     if (level >= strong) stroke(ink, colours.key, 1.5, [place.x(frequency), place.y(level)], [place.x(frequency), place.bottom]);
   });
   ink.globalAlpha = 1;
+}
+
+/** Beside each threshold, as often as what its band hears sits at each level, over the whole take; a bar where it is now. */
+function heardLevels(ink, colours, place, { thresholds, heard, heardNow }) {
+  const drawn = new Set();
+  for (const { gain, from, to, db: limit } of thresholds) {
+    const known = heard?.[gain];
+    if (!known || drawn.has(gain)) continue;
+    drawn.add(gain);
+    const [left, right] = [place.x(from), place.x(to)];
+    const [middle, half] = [(left + right) / 2, Math.min(0.42 * (right - left), WIDEST_PX)];
+    const shares = known.share_pct.slice(1).map((share, index, all) => (share + (all[index - 1] ?? 0) + (all[index + 1] ?? 0)) / 3); // what is under the lowest step says nothing
+    const most = Math.max(...shares, 1e-6);
+    ink.globalAlpha = 0.5;
+    shares.forEach((share, index) => {
+      const level = LOWEST_DB + (index + 1) / 2;
+      if (share <= 0 || level < FLOOR_DB) return;
+      const wide = half * Math.sqrt(share / most);
+      ink.fillStyle = level >= limit ? colours.held : colours.source;
+      ink.fillRect(middle - wide, place.y(level + 0.5), 2 * wide, place.y(level) - place.y(level + 0.5));
+    });
+    ink.globalAlpha = 1;
+    const now = heardNow?.[gain];
+    if (now > FLOOR_DB) stroke(ink, colours.ink, 2.5, [middle - half, place.y(now)], [middle + half, place.y(now)]);
+    if (right - left <= 34) continue;
+    ink.fillStyle = colours.sheet;
+    ink.globalAlpha = 0.8;
+    ink.fillRect(middle - 14, place.y(limit) - 15, 28, 13);
+    ink.globalAlpha = 1;
+    write(ink, colours.held, `${Math.round(known.above_pct)} %`, middle, place.y(limit) - 8, "center");
+  }
 }
 
 /** One line across, stepping from one band's threshold to the next's. */

@@ -125,10 +125,10 @@ export const frequencies = (kit, state, data) => ({
     kit.spectrum.chosen = [];
     kit.spectra = {};
     if (this.heardBand) this.hearBand(null);
-    kit.spectrum.draw({ frequency: null, tone: null, curve: null, shown: {} });
+    kit.spectrum.draw({ frequency: null, tone: null, curve: null, shown: {}, heard: null, heardNow: null });
   },
   drawFrequencies(answer) {
-    kit.spectrum.draw({ frequency: answer.frequency ?? null, tone: answer.harmonics ?? null });
+    kit.spectrum.draw({ frequency: answer.frequency ?? null, tone: answer.harmonics ?? null, ...(answer.whole ? { heard: answer.heard ?? null } : {}) });
     kit.table.draw(answer.bands ?? null);
     this.paintTakeMap();
   },
@@ -202,7 +202,7 @@ export const frequencies = (kit, state, data) => ({
     const shown = {};
     for (const what of [...SEEN.filter((name) => this.seen[name]), "beside"]) if (meters.spectra[what]) shown[what] = meters.spectra[what];
     if (!Object.keys(meters.spectra).length) return; // blocks come oftener than spectra
-    kit.spectrum.draw({ ...(this.whole ? {} : { shown }), curve: meters.curve });
+    kit.spectrum.draw({ ...(this.whole ? {} : { shown }), curve: meters.curve, heardNow: meters.heard });
   },
 
   chooseBands(chosen) {

@@ -1,0 +1,93 @@
+"""The level each band of a processor is measured by: what its detector hears, through what the band covers of it."""
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from reins.core.dsp.compiled import plain
+from reins.core.dsp.filters import run_sections
+from reins.core.engine.chain import Chain
+from reins.core.measure.folding import fold_loudest
+from reins.core.processors import PROCESSORS
+from reins.core.units import one_pole_k
+
+Array = npt.NDArray[np.float64]
+COLUMN_FRAMES = 1024  # of which the loudest moment counts, so that no half wave is a column
+USUAL_RMS_MS = 10.0
+FLOOR_DB = -100.0
+STEPS_PER_DB = 2
+
+
+class BandLevels:
+    """Of the processor with an id in a chain, the loudest moment of each column of what each moving band hears, as
+    amplitude, by the name of its gain.
+    """
+
+    def __init__(self, entry: Any, columns: int, sample_rate: int) -> None:
+        self._id, self._rate = entry.id, sample_rate
+        kind, self._settings = PROCESSORS[entry.type], entry.settings
+        named = kind.reach_db(entry.settings) if "spectrum" in kind.views else {}
+        self.loudest = {name: np.zeros(columns) for name in named}
+        self._states: dict[str, tuple[Array, Array]] = {}  # of the region's filters, and of the average
+
+    def taken_db(self) -> dict[str, float]:
+        """The loudest moment of the first column in dB, which begins anew."""
+        told = {name: float(20.0 * np.log10(max(row[0], 1e-6))) for name, row in self.loudest.items()}
+        for row in self.loudest.values():
+            row[0] = 0.0
+        return told
+
+    def feed(self, chain: Chain, first: int | None = None) -> None:
+        """Take in the block a chain has just worked on, whose source begins at this frame of the columns; of none, all
+        of it counts for the first column.
+        """
+        for name, loudest in self.loudest.items():
+            heard = chain.heard(self._id, name)
+            if heard is None:
+                continue
+            signal = plain(heard.signal)
+            region = heard.region
+            if region is not None:
+                signal = signal.copy()
+            sections = 0 if region is None else len(region)
+            known = self._states.get(name)
+            if known is None or known[0].shape != (sections, len(signal), 2):
+                known = self._states[name] = np.zeros((sections, len(signal), 2)), np.zeros(1)
+            if region is not None:
+                run_sections(np.ascontiguousarray(region), known[0], signal)
+            part = _part_of(self._settings, name)
+            blend = getattr(part, "rms_pct", 0.0) / 100.0
+            k = one_pole_k(getattr(part, "rms_ms", USUAL_RMS_MS), self._rate)
+            at, every = (0, signal.shape[1]) if first is None else (first - heard.latency_frames, COLUMN_FRAMES)
+            fold_loudest(signal, blend, k, known[1], at, every, loudest)
+
+
+def _part_of(settings: Any, name: str) -> Any:
+    """The settings of a band, by the name of its gain."""
+    part = name.removesuffix("gain_db").removesuffix(".")
+    if part.startswith("band"):
+        return settings.bands[int(part[4:]) - 1]
+    return getattr(settings, part) if part else settings
+
+
+def shares_pct(loudest: Array) -> list[float]:
+    """Share of the columns in percent at each half dB from FLOOR_DB to 0, the last one with all above."""
+    db = 20.0 * np.log10(np.maximum(loudest, 1e-6))
+    place = np.clip(np.floor((db - FLOOR_DB) * STEPS_PER_DB), 0, -FLOOR_DB * STEPS_PER_DB).astype(np.int64)
+    counts = np.bincount(place, minlength=int(-FLOOR_DB * STEPS_PER_DB) + 1)
+    shares: list[float] = np.round(100.0 * counts / max(loudest.size, 1), 2).tolist()
+    return shares
+
+
+def above_pct(loudest: Array, threshold_db: float) -> float:
+    """For how much of the time it lies above a threshold."""
+    return float(100.0 * np.mean(loudest > 10.0 ** (threshold_db / 20.0))) if loudest.size else 0.0
+
+
+def threshold_of(settings: Any, name: str) -> float | None:
+    """The threshold of a band, by the name of its gain, that its level is compared with as it is; None where that is
+    measured against something else.
+    """
+    part = _part_of(settings, name)
+    return None if getattr(part, "relative", False) else getattr(part, "threshold_db", None)
