@@ -26,8 +26,8 @@ class BandLevels:
 
     def __init__(self, entry: Any, columns: int, sample_rate: int) -> None:
         self._id, self._rate = entry.id, sample_rate
-        kind, self._settings = PROCESSORS[entry.type], entry.settings
-        named = kind.reach_db(entry.settings) if "spectrum" in kind.views else {}
+        self._kind, self._settings = PROCESSORS[entry.type], entry.settings
+        named = self._kind.reach_db(entry.settings) if "spectrum" in self._kind.views else {}
         self.loudest = {name: np.zeros(columns) for name in named}
         self._states: dict[str, tuple[Array, Array]] = {}  # of the region's filters, and of the average
 
@@ -47,7 +47,7 @@ class BandLevels:
             if heard is None:
                 continue
             signal = plain(heard.signal)
-            region = heard.region
+            region = None if self._kind.measures_all(self._settings, name) else heard.region
             if region is not None:
                 signal = signal.copy()
             sections = 0 if region is None else len(region)

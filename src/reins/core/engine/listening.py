@@ -14,6 +14,7 @@ from reins.core.units import db_to_lin
 
 Array = npt.NDArray[np.float64]
 Listen = Literal["result", "source", "difference", "key", "band"]
+TOGETHER = "+"  # between the names of bands that are heard at once
 LISTENS: tuple[Listen, ...] = ("result", "source", "difference", "key", "band")
 
 
@@ -22,7 +23,7 @@ class Listening:
     """What is heard: of the mix (`of` None: source is the mix without any chain), of one strip, or of one of its
     processors (source is what comes to that one); made louder by gain_db. For a key, the processor whose detector is
     listened to, and the band where bands have keys of their own; for a band, the processor and the band by the name of
-    its gain: what it covers of what it listens to is heard.
+    its gain, several joined by TOGETHER: what they cover of what it listens to is heard.
     """
 
     what: Listen = "result"
@@ -56,12 +57,15 @@ def filling_frames(graph: Graph, to: Listening) -> int:
 
 
 def _detector(graph: Graph, player: StripPlayer, to: Listening, frames: int) -> Array:
-    """What a detector, or a band's, hears, on both sides; silence when there is none."""
-    heard = player.chain.chain.heard(to.processor_id or "", to.band)
-    if heard is None:
-        return np.zeros((2, frames))
-    late = graph.plan.chain_lead[to.of or MASTER] - heard.latency_frames
-    return _at_mix(graph, (to, "key"), heard.signal, late, heard.region if to.what == "band" else None)
+    """What a detector, or a band's, hears, on both sides; of several bands all; silence when there is none."""
+    total = np.zeros((2, frames))
+    for band in to.band.split(TOGETHER) if to.what == "band" else [to.band]:
+        heard = player.chain.chain.heard(to.processor_id or "", band)
+        if heard is not None:
+            late = graph.plan.chain_lead[to.of or MASTER] - heard.latency_frames
+            region = heard.region if to.what == "band" else None
+            total = total + _at_mix(graph, (to, band), heard.signal, late, region)
+    return total
 
 
 def _processor(graph: Graph, player: StripPlayer, to: Listening, frames: int) -> Array:

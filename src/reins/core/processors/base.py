@@ -361,6 +361,11 @@ class Processor(ABC):
         return None if self.key_heard is None or band not in ("", "gain_db") else (self.key_heard, None)
 
     @classmethod
+    def measures_all(cls, settings: Any, band: str) -> bool:
+        """Whether a band, by the name of its gain, is measured by all its detector hears, not by what it covers."""
+        return False
+
+    @classmethod
     def curves_apart_db(cls, settings: Any, level_db: Array) -> dict[str, Array]:
         """As curve_db, of each of several detectors by itself, by name, in the order of the marks of a ribbon."""
         return {}

@@ -276,8 +276,13 @@ class DynamicEq(Processor):
         place = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
         listening = zip(self._ears, self._listeners, strict=True)
         ear = next((ear for ear, (_, rows, _) in listening if place in self._moving[rows]), None)
-        everything = ear is not None and self._settings.bands[place].watch == "whole"
-        return self._source if ear is None else ear.heard, None if everything else region
+        return self._source if ear is None else ear.heard, region
+
+    @classmethod
+    def measures_all(cls, settings: Any, band: str) -> bool:
+        """Whether it watches the whole."""
+        part = band.removeprefix("band").removesuffix(".gain_db")
+        return part.isdigit() and settings.bands[int(part) - 1].watch == "whole"
 
     @classmethod
     def prepare_moved(cls, settings: Any, spans: Mapping[str, tuple[float, float]], sample_rate: int) -> None:

@@ -26,9 +26,11 @@ export class BandTable {
       this.build(kind, list, settings.bands.length, keys);
     }
     for (const [name, cell] of this.cells) if (name !== this.trying) cell.set(valueAtPath(settings, name));
+    this.chosen = chosen;
+    const sounding = (heard ?? "").split("+");
     this.rows.forEach(({ row, gain, hear }, index) => {
       row.classList.toggle("is-chosen", chosen.includes(index));
-      hear?.setAttribute("aria-pressed", String(gain === heard));
+      hear?.setAttribute("aria-pressed", String(sounding.includes(gain)));
     });
   }
 
@@ -67,7 +69,7 @@ export class BandTable {
       row.append(made);
       return made;
     };
-    cell("band-number", label);
+    cell("band-number", label).title = index === undefined ? "" : "Ctrl chooses several; their numbers then move together";
     const strip = element("canvas", "band-strip", { role: "img", "aria-label": `What ${label} did over the part in view` });
     if (gain) this.strips.set(gain, strip);
     const button = (text, title, act, more = {}) => {
@@ -81,8 +83,15 @@ export class BandTable {
     cell("band-tools", ...(hear ? [hear] : []), ...remove);
     cell("band-did", ...(gain ? [strip] : []));
     for (const name of order) cell(`of-${name}`, ...(fields.has(name) ? [this.cell(fields.get(name)).root] : []));
-    if (index !== undefined) row.addEventListener("pointerdown", () => this.to.select([index]));
+    if (index !== undefined) row.addEventListener("pointerdown", (event) => this.choose(event, index));
     return { row, gain, hear };
+  }
+
+  /** A press chooses a band, with Ctrl one more or less; within what is chosen it stays. */
+  choose({ ctrlKey, metaKey, target }, index) {
+    const has = this.chosen.includes(index);
+    if (ctrlKey || metaKey) this.to.select(has ? this.chosen.filter((other) => other !== index) : [...this.chosen, index].sort((a, b) => a - b));
+    else if (!has || target.closest(".band-number")) this.to.select([index]);
   }
 
   cell(field) {

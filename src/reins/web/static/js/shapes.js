@@ -66,6 +66,7 @@ const SPLITS = {
 
 const SPAN = {
   pegs: () => [],
+  bodies: ({ low_hz: low, high_hz: high }) => [{ names: ["low_hz", "high_hz"], gain: "gain_db", label: "The band", low, high }],
   lines: ({ low_hz: low, high_hz: high }) => [
     { setting: "low_hz", label: "From", hz: low, high: high / 1.06 },
     { setting: "high_hz", label: "To", hz: high, low: low * 1.06 },

@@ -108,14 +108,14 @@ export class Spectrum {
   }
 
   placeHandles() {
-    const wanted = this.settings ? [...this.pegs(), ...this.lines(), ...this.grips()] : [];
+    const wanted = this.settings ? [...this.bodies(), ...this.pegs(), ...this.lines(), ...this.grips()] : [];
     for (const [name, handle] of this.handles) {
       if (!wanted.some((one) => one.key === name)) {
         handle.remove();
         this.handles.delete(name);
       }
     }
-    for (const { key, className, x, y, text, said, press, keys, wheel, marks } of wanted) {
+    for (const { key, className, x, y, text, said, press, keys, wheel, marks, width } of wanted) {
       let handle = this.handles.get(key);
       if (!handle) {
         handle = element("button", "", { type: "button", "data-handle": key });
@@ -128,6 +128,7 @@ export class Spectrum {
       }
       handle.className = `handle ${className} ${marks ?? ""}`;
       handle.style.left = `${x}px`;
+      handle.style.width = width ? `${width}px` : "";
       handle.style.top = `${y}px`;
       if (handle.textContent !== text) handle.textContent = text;
       handle.setAttribute("aria-label", said);
@@ -174,6 +175,28 @@ export class Spectrum {
           ArrowDown: (fine) => this.nudge(names("gain_db"), -5, fine), ArrowUp: (fine) => this.nudge(names("gain_db"), 5, fine),
           PageDown: (fine) => this.nudge(names("q"), -1, fine), PageUp: (fine) => this.nudge(names("q"), 1, fine),
         },
+      };
+    });
+  }
+
+  /** A band between two edges as a whole, which is heard while it moves. */
+  bodies() {
+    const { place } = this;
+    return (this.shapes.bodies?.(this.settings) ?? []).map(({ names, gain, label, low, high }) => {
+      const [left, right] = [place.x(low), place.x(high)];
+      return {
+        key: `body ${gain}`, className: "span-body", text: "", x: (left + right) / 2, y: place.top + 7, width: Math.max(right - left - 4, 16), said: `${label}, as a whole, from ${spoken(low, this.field(names[0]))} to ${spoken(high, this.field(names[1]))}`,
+        press: (event) => {
+          const least = this.field(names[0]).low / low;
+          const most = this.field(names[1]).high / high;
+          this.to.hear(gain);
+          event.currentTarget.addEventListener("lostpointercapture", () => this.to.hear(null), { once: true });
+          this.drag(event, (dx) => {
+            const by = Math.min(most, Math.max(least, place.hz(left + dx) / low));
+            return Object.fromEntries([[names[0], low], [names[1], high]].map(([name, hz]) => [name, Number((hz * by).toPrecision(4))]));
+          });
+        },
+        keys: { ArrowLeft: (fine) => this.nudge(names, -1, fine), ArrowRight: (fine) => this.nudge(names, 1, fine) },
       };
     });
   }

@@ -5,8 +5,16 @@ import * as api from "../api.js";
 import { BandTable } from "../bands.js";
 import { mapPlace } from "../draw/map.js";
 import { Mapper } from "../mapper.js";
+import { valueAtPath } from "../paths.js";
 import { shapesOf } from "../shapes.js";
 import { pointAt, Spectrum } from "../spectrum.js";
+
+/** A value moved as another of its kind was, within limits; of what is no number, the same. */
+function movedAlike(value, from, to, { kind, scale, low, high }) {
+  if (kind !== "number") return to;
+  const moved = scale === "log" && from > 0 && to > 0 ? (value * to) / from : value + to - from;
+  return Math.min(high, Math.max(low, Number(moved.toPrecision(5))));
+}
 
 const SEEN = ["source", "result", "key"];
 
@@ -22,6 +30,7 @@ export const frequencies = (kit, state, data) => ({
   reading: "",
   pictures: {},
   bandsTab: "bands",
+  /** @type {string | null} the name of its gain; of several, joined by + */
   heardBand: null,
   keyBand: "",
   mapShown: false,
@@ -60,18 +69,18 @@ export const frequencies = (kit, state, data) => ({
 
   beginFrequencies() {
     kit.spectrum = new Spectrum(kit.parts.spectrum, data.frequencies, {
-      attempt: (values) => state.trying.attemptMany(values),
-      keep: (values) => state.trying.keepMany(values),
+      attempt: (values) => state.trying.attemptMany(this.withChosen(values)),
+      keep: (values) => state.trying.keepMany(this.withChosen(values)),
       add: (hz, gain) => this.addBand(hz, gain),
       select: (chosen) => this.chooseBands(chosen),
       hear: (gain) => this.hearBand(gain),
       read: (text) => { this.reading = text; },
     });
     kit.table = new BandTable(kit.parts.bandtable, {
-      attempt: (name, value) => state.trying.attempt(name, value),
-      keep: (name, value) => state.trying.keepSetting(name, value),
+      attempt: (name, value) => state.trying.attemptMany(this.withChosen({ [name]: value })),
+      keep: (name, value) => state.trying.keepMany(this.withChosen({ [name]: value })),
       select: (chosen) => this.chooseBands(chosen),
-      hear: (gain) => this.hearBand(gain === this.heardBand ? null : gain),
+      hear: (gain) => this.hearBand(this.heardBand?.split("+").includes(gain) ? null : this.alongWith(gain)),
       remove: (index) => state.trying.keepSetting("bands", state.desk.processor.settings.bands.filter((_, k) => k !== index)),
       sources: () => state.editing.keySources(),
       tempo: () => state.desk.document.tempo_bpm,
@@ -88,7 +97,7 @@ export const frequencies = (kit, state, data) => ({
     this.placePictures();
     const settings = state.trying.settingsNow();
     kit.spectrum.show(this.byFrequency ? state.desk.kind : null, this.byFrequency ? settings : null);
-    if (this.heardBand && !this.regions.some(({ gain }) => gain === this.heardBand)) this.hearBand(null); // it is gone
+    if (this.heardBand?.split("+").some((one) => !this.regions.some(({ gain }) => gain === one))) this.hearBand(null); // one is gone
     this.showTable();
     this.chooseKeyBand();
     this.paintTakeMap();
@@ -234,7 +243,7 @@ export const frequencies = (kit, state, data) => ({
   setTopology(topology) { return state.trying.keepSetting("topology", topology); },
   spanWords: (low, high) => `${low / 1000} to ${high / 1000} kHz`,
   useReady([low, high]) { return state.trying.keepMany({ low_hz: low, high_hz: high }); },
-  /** Multiband: cut the widest band in two, or take the last crossover away. */
+  /** Multiband: cut the widest band in two, or take the crossover above the chosen band away. */
   splitBand() {
     const { crossovers_hz: all, bands } = state.desk.processor.settings;
     const edges = [20, ...all, 20000];
@@ -245,12 +254,30 @@ export const frequencies = (kit, state, data) => ({
   },
   joinBands() {
     const { crossovers_hz: all, bands } = state.desk.processor.settings;
-    return state.trying.keepMany({ crossovers_hz: all.slice(0, -1), bands: bands.slice(0, -1) });
+    const chosen = kit.chosen[0] ?? bands.length - 2; // its upper edge goes, of the last band its lower one, and what lay beyond
+    const last = chosen === bands.length - 1;
+    return state.trying.keepMany({ crossovers_hz: all.toSpliced(last ? chosen - 1 : chosen, 1), bands: bands.toSpliced(last ? chosen - 1 : chosen + 1, 1) });
   },
   /** The chosen band alone, else the first, or what the processor watches, while a key is down. */
   hearChosen(on) {
     const region = this.regions[kit.chosen[0] ?? 0];
-    if (on ? region : this.heardBand) this.hearBand(on ? region.gain : null);
+    if (on ? region : this.heardBand) this.hearBand(on ? this.alongWith(region.gain) : null);
+  },
+  /** A band, and with it all that are chosen together with it. */
+  alongWith(gain) {
+    const chosen = kit.chosen.map((index) => this.regions[index]?.gain);
+    return chosen.includes(gain) ? chosen.join("+") : gain;
+  },
+  /** Values of one chosen band, and of the others chosen with it: moved as far, on the setting's own scale. */
+  withChosen(values) {
+    const [[name, value], ...more] = Object.entries(values);
+    const [, place, setting] = /^bands\.(\d+)\.(.+)$/.exec(name) ?? [];
+    const index = Number(place);
+    if (more.length || setting === undefined || kit.chosen.length < 2 || !kit.chosen.includes(index)) return values;
+    const field = this.field("bands").fields.find((one) => one.name === setting);
+    const { bands } = state.desk.processor.settings; // as they are kept: from there the hand has moved
+    const own = valueAtPath(bands[index], setting);
+    return Object.fromEntries(kit.chosen.map((other) => [`bands.${other}.${setting}`, other === index ? value : movedAlike(valueAtPath(bands[other], setting), own, value, field)]));
   },
   hearBand(gain) {
     this.heardBand = gain;
