@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from reins.core.chainfile import describe_change, parse_entry, parse_settings
 from reins.core.dsp.filters import sections_response
+from reins.core.engine.chain import Chain
 from reins.core.engine.gliding import GlidingChain
 from reins.core.processors import PROCESSORS
 from reins.core.processors.weighting import rising_sections
@@ -121,17 +122,17 @@ def test_bands_beside_each_other_move_as_each_does_alone(noise, count):
 
 
 def test_a_band_may_watch_the_whole_or_be_weighted_as_highs_seem():
-    def moved(watch, hz):
+    def moved(watch, hz, **more):
         band = {"freq_hz": 5000, "q": 4, "motion": "compress", "threshold_db": -50, "ratio": 2, "knee_db": 0,
             "range_db": 60,
-                "attack_ms": 0, "release_ms": 4000, "watch": watch}  # fmt: skip
+                "attack_ms": 0, "release_ms": 4000, "watch": watch, **more}  # fmt: skip
         return run("dynamic_eq", sine(hz, -30), bands=[band])[1]["band1.gain_db"][-1]
 
     assert moved("band", 200) == 0
     assert moved("whole", 200) == pytest.approx(-10, abs=0.05)
     assert moved("band", 5000) == pytest.approx(-10, abs=0.05)
     # 3 dB/oct above 100 Hz: 10 log10(50) = 17 dB more at 5 kHz.
-    assert moved("band_weighted", 5000) == pytest.approx(-10 - 17 / 2, abs=0.2)
+    assert moved("band", 5000, weight_db_oct=3) == pytest.approx(-10 - 17 / 2, abs=0.2)
 
 
 @pytest.mark.parametrize("rate", [44100, 48000, 96000])
@@ -326,3 +327,59 @@ def test_a_band_lifts_the_quiet_and_leaves_the_loud(level_db, lifted_db):
     chain.process(tone)
     gain = chain.gains()[0][1]["band1.gain_db"][RATE // 2 :]
     assert gain.min() == pytest.approx(lifted_db, abs=0.6) and gain.max() <= 12.0
+
+
+def test_a_band_follows_the_average_and_highs_count_by_as_much_as_asked():
+    rate = 48000
+    noise = np.random.default_rng(4).standard_normal((1, rate)) * 0.05
+    entry = lambda **more: parse_entry(  # noqa: E731
+        {"id": "p", "type": "dynamic_eq", "settings": {"bands": [
+            {"freq_hz": 1000, "motion": "compress", "watch": "whole", "threshold_db": -40, "ratio": 100, "knee_db": 0,
+             "range_db": 60, "attack_ms": 0, "release_ms": 1, **more}]}}, "x",
+    )  # fmt: skip
+
+    def usual(sound, **more):
+        chain = Chain([entry(**more)], channels=1, sample_rate=rate)
+        chain.process(sound)
+        return chain.gains()[0][1]["band1.gain_db"][rate // 2 :]
+
+    average = usual(noise, rms_pct=100, rms_ms=100)
+    rms_db = 20 * np.log10(noise.std())
+    assert average.mean() == pytest.approx(-40 - rms_db, abs=0.3) and average.std() < 0.6
+    assert usual(noise).std() > 3 * average.std()  # peaks come and go
+    for slope in (1.5, 6.0):
+        hz = np.array([400.0, 1600.0, 6400.0])
+        rise = db(sections_response(rising_sections(rate, slope), hz, rate))
+        np.testing.assert_allclose(np.diff(rise), 2 * slope, atol=0.5)
+    # Files of old call a weighting of 3 dB/oct a thing to watch.
+    old = entry(watch="band_weighted").settings.bands[0]
+    assert old.watch == "band" and old.weight_db_oct == 3.0
+
+
+def test_a_band_is_moved_by_a_curve_of_its_own():
+    rate, points = 48000, [[-60, -60], [-40, -34], [-20, -24], [0, -10]]
+    curved = {"freq_hz": 1000, "motion": "curve", "points": points, "knee_db": 0, "range_db": 20, "attack_ms": 0,
+              "release_ms": 1, "rms_pct": 100, "rms_ms": 100}  # fmt: skip
+    held = {"freq_hz": 200, "motion": "compress", "threshold_db": -30}
+    entry = parse_entry({"id": "p", "type": "dynamic_eq", "settings": {"bands": [curved, held]}}, "x")
+    for rms_db, gain_db in ((-70.0, 0.0), (-40.0, 6.0), (-30.0, 1.0), (-20.0, -4.0), (-10.0, -7.0)):
+        tone = 2**0.5 * 10 ** (rms_db / 20) * np.sin(2 * np.pi * 1000 * np.arange(rate) / rate)[None]
+        chain = Chain([entry], channels=1, sample_rate=rate)
+        made = chain.process(tone)[:, -4800:]
+        assert chain.gains()[0][1]["band1.gain_db"][-1] == pytest.approx(gain_db, abs=0.1)
+        assert 20 * np.log10(made.std()) - rms_db == pytest.approx(gain_db, abs=0.15)
+    with pytest.raises(SettingsError, match="levels in that rise"):
+        parse_entry({"type": "dynamic_eq", "settings": {"bands": [{"points": [[0, 0], [0, -3]]}]}}, "x")
+
+
+@pytest.mark.parametrize("slope", [30, 66, 114])
+def test_cuts_of_any_order_fall_as_steeply_as_they_say(slope):
+    settings = parse_entry(
+        {"type": "dynamic_eq", "settings": {"low_cut_hz": 1000, "low_cut_slope": slope}}, "x"
+    ).settings
+    hz = np.array([1000.0, 500.0, 400.0])
+    order = slope // 6
+    want = -10 * np.log10(1 + (np.tan(np.pi * 1000 / 48000) / np.tan(np.pi * hz / 48000)) ** (2 * order))  # Butterworth
+    np.testing.assert_allclose(
+        PROCESSORS["dynamic_eq"].response_db(settings, hz, {}, 48000), np.maximum(want, -120), atol=0.05
+    )

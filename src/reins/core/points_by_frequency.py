@@ -53,7 +53,7 @@ BY_FREQUENCY = (
         {"bands": [{"freq_hz": 230, "q": 0.9, "motion": "compress", "threshold_db": -26, "ratio": 2.5, "range_db": 6,
                     "attack_ms": 20, "release_ms": 160},
                    {"freq_hz": 3000, "q": 1.2, "motion": "compress", "threshold_db": -30, "ratio": 2, "range_db": 5,
-                    "attack_ms": 5, "release_ms": 90, "watch": "band_weighted"},
+                    "attack_ms": 5, "release_ms": 90, "weight_db_oct": 3},
                    {"shape": "high_shelf", "freq_hz": 11000, "q": 0.7, "gain_db": 2}], "low_cut_hz": 80},
     ),
     StartingPoint(

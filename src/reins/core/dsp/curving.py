@@ -15,6 +15,8 @@ from reins.core.dsp.decibels import db_to_amplitude
 from reins.core.dsp.dynamics import (
     ATTACK_K,
     CHUNK,
+    CURVE_LOWEST_DB,
+    CURVE_STEPS_PER_DB,
     GAIN,
     PARAMS,
     RELEASE_K,
@@ -24,7 +26,7 @@ from reins.core.dsp.dynamics import (
 )
 
 Array = npt.NDArray[np.float64]
-LOWEST_DB, HIGHEST_DB, STEPS_PER_DB = -140.0, 40.0, 16
+LOWEST_DB, HIGHEST_DB, STEPS_PER_DB = CURVE_LOWEST_DB, 40.0, CURVE_STEPS_PER_DB
 MOST_GAIN_DB, SILENT_DB = 60.0, -139.0
 ATTACK_SHAPE, RELEASE_SHAPE, FLOOR_DB = PARAMS, PARAMS + 1, PARAMS + 2
 CURVE_PARAMS = PARAMS + 3

@@ -21,6 +21,7 @@ SCRATCH_ROWS = 5
 # valley, frames until it ends and until demand does, frames that has lasted.
 GAIN, SLOW, HOLD, MEAN_SQUARE, VALLEY, VALLEY_LEFT, DEMAND_LEFT, DEMAND_AGE = 0, 1, 2, 3, 4, 5, 6, 7
 LANE_STATE = 8
+CURVE_LOWEST_DB, CURVE_STEPS_PER_DB = -140.0, 16.0  # of tables of gains; those of dsp.curving
 VALLEY_NEAR_DB = 0.1  # a dip within this of the valley counts as it
 
 # Places of the settings, ready for the kernel, in its parameter array. One array costs a tenth of passing twenty
@@ -291,15 +292,30 @@ def _follow_level(level, gain, target, count, params, state):
 
 
 @inlined
-def _follow_bands(amplitude, places, state, params, scratch, gain_db, start, count):
+def _curve_target(level, target, count, table, range_db):
+    """The gain in dB that a level in dB wants by a table of gains (see dsp.curving), within a range."""
+    last = table.size - 2
+    for i in range(count):
+        place = (level[i] - CURVE_LOWEST_DB) * CURVE_STEPS_PER_DB
+        whole = min(max(int(place), 0), last)
+        g = table[whole] + (place - whole) * (table[whole + 1] - table[whole])
+        target[i] = max(-range_db, min(range_db, g))
+
+
+@inlined
+def _follow_bands(amplitude, places, state, params, curves, scratch, gain_db, start, count):
     """follow_bands over `count` frames from `start` on."""
     bits, bands = scratch.view(np.int64), amplitude.shape[0]
     for band in range(bands):
         level, heard = scratch[0], amplitude[band, start:]
-        for i in range(count):
-            level[i] = heard[i] if heard[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
-        amplitude_to_db(level, bits[0], scratch[1], bits[1], count)
-        target_of(level, heard, count, params[band])
+        blend, k = params[band, BLEND], params[band, RMS_K]
+        lane_level_db(
+            heard, level, bits[0], scratch[1], bits[1], scratch[2], bits[2], count, blend, k, state[places[band]]
+        )
+        if curves.shape[0] > 0 and curves[band, 0] == curves[band, 0]:  # a band without a curve has no numbers there
+            _curve_target(level, heard, count, curves[band], params[band, RANGE_DB])
+        else:
+            target_of(level, heard, count, params[band])
     for band in range(0, bands - 1, 2):
         _smooth_two(
             (amplitude[band, start:], amplitude[band + 1, start:]),
@@ -326,26 +342,28 @@ def _follow_bands(amplitude, places, state, params, scratch, gain_db, start, cou
             _negate(gain_db[band, start:], count)
 
 
-@kernel("void(f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
-def follow_bands(amplitude, places, state, params, scratch, gain_db):
+@kernel("void(f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def follow_bands(amplitude, places, state, params, curves, scratch, gain_db):
     """The gain in dB of each band from the magnitudes its detector hears (bands, frames), which are used up.
 
     The state of band k, carried, is row places[k] of state (places, LANE_STATE); params (bands, PARAMS); gain_db
-    (bands, frames) is filled.
+    (bands, frames) is filled. curves (bands, levels): gains of bands moved by a curve, no numbers for the others;
+    (0, 0) where there is none.
     """
     frames = amplitude.shape[1]
     for start in range(0, frames, CHUNK):
-        _follow_bands(amplitude, places, state, params, scratch, gain_db, start, min(CHUNK, frames - start))
+        _follow_bands(amplitude, places, state, params, curves, scratch, gain_db, start, min(CHUNK, frames - start))
 
 
-@kernel("void(f8[:,::1], i8[::1], f8[:,::1], f8[:,:,::1], i8[::1], f8[:,::1], f8[:,::1])")
-def follow_bands_in_rows(amplitude, places, state, params, begins, scratch, gain_db):
+@kernel("void(f8[:,::1], i8[::1], f8[:,::1], f8[:,:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1])")
+def follow_bands_in_rows(amplitude, places, state, params, curves, begins, scratch, gain_db):
     """As follow_bands, with params (rows, bands, PARAMS): row k from frame begins[k] on."""
     frames = amplitude.shape[1]
     for row in range(begins.size):
         end = begins[row + 1] if row + 1 < begins.size else frames
         for start in range(begins[row], end, CHUNK):
-            _follow_bands(amplitude, places, state, params[row], scratch, gain_db, start, min(CHUNK, end - start))
+            count = min(CHUNK, end - start)
+            _follow_bands(amplitude, places, state, params[row], curves, scratch, gain_db, start, count)
 
 
 @inlined

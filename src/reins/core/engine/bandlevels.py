@@ -90,4 +90,5 @@ def threshold_of(settings: Any, name: str) -> float | None:
     measured against something else.
     """
     part = _part_of(settings, name)
-    return None if getattr(part, "relative", False) else getattr(part, "threshold_db", None)
+    elsewhere = getattr(part, "relative", False) or getattr(part, "motion", "") == "curve"
+    return None if elsewhere else getattr(part, "threshold_db", None)

@@ -27,6 +27,14 @@ UNDER_DB = 24.0
 IN_DB, OUT_DB = (-120.0, 24.0), (-140.0, 60.0)
 
 
+def rising_points(value: list[Point]) -> list[Point]:
+    """Points of a curve, or PartError: levels in that rise, both within limits."""
+    checked = checked_points(value, places=IN_DB, values=OUT_DB)
+    if any(later.at <= earlier.at for earlier, later in pairwise(checked)):
+        raise PartError("two points stand at one level in; allowed: levels in that rise.")
+    return checked
+
+
 def _slope(label: str, where: str) -> Any:
     return number(
         1.0, 0, 10, label=label, unit="", group="Curve", step=0.1, moves=False,
@@ -75,10 +83,7 @@ class CurveSettings(DetectorSettings):
     @field_validator("points")
     @classmethod
     def _check_points(cls, value: list[Point]) -> list[Point]:
-        checked = checked_points(value, places=IN_DB, values=OUT_DB)
-        if any(later.at <= earlier.at for earlier, later in pairwise(checked)):
-            raise PartError("two points stand at one level in; allowed: levels in that rise.")
-        return checked
+        return rising_points(value)
 
 
 class Curve(FollowingCurve):

@@ -1,6 +1,7 @@
 """De-esser: holds a band, or all, while that band is loud.
 
-The detector hears what lies between low_hz and high_hz (Butterworth cuts, 24 dB/oct) and follows its peaks; with
+The detector hears what lies between low_hz and high_hz (Butterworth cuts, 24 dB/oct) and follows its peaks, or its
+average; with
 `relative` its level counts from that of the whole around it, pauses and esses left out (dsp.reference), so that quiet
 and loud lines, and an ess after silence and after a vowel, are treated alike. On a take the level is measured from both
 sides of each moment, which makes the result later; on a sum, or from a key, from what came before. Curve and ballistics
@@ -29,7 +30,7 @@ from reins.core.dsp.sweeping import columns, filter_swept
 from reins.core.processors.base import NOTHING, Array, Block, Delay, Moved, Processor, Rows
 from reins.core.processors.compressor import Compressor, CompressorSettings
 from reins.core.processors.curves import compress
-from reins.core.processors.detecting import FollowingCurve, KeyedSettings
+from reins.core.processors.detecting import DetectorSettings, FollowingCurve
 from reins.core.processors.shaper import LATENCY_FRAMES, Bend, Grit, grit
 from reins.core.processors.sidechain import lanes_of
 from reins.core.settings import usual
@@ -44,7 +45,7 @@ EDGE_DEPTH = math.sqrt(10.0 ** (EDGE_DB / 10.0) - 1.0)  # Q times the spread of 
 LEAST_WIDTH = 1.05  # of its band, upper edge over lower
 
 
-class DeesserSettings(KeyedSettings):
+class DeesserSettings(DetectorSettings):
     """Settings of the de-esser."""
 
     low_hz: float = number(

@@ -45,16 +45,26 @@ STILL = ("attack_ms", "hold_ms", "release_ms", "down_ms", "back_ms", "rms_pct", 
 _plain: BySettings[Any] = BySettings()
 
 
+def average_pct(group: str = "Detect") -> Any:
+    """Of a detector that can follow the average, how far it does."""
+    return usual.share_pct(
+        0.0, "0 catches peaks, 100 follows the average; between them a blend.", group=group, label="Average"
+    )
+
+
+def average_ms(group: str = "Detect") -> Any:
+    """Over how long it takes the average."""
+    return number(
+        10.0, 1, 300, label="Window", unit="ms", group=group, step=1, scale="log",
+        help="The span over which the average is taken.",
+    )  # fmt: skip
+
+
 class AveragingSettings(ProcessorSettings):
     """Settings of a detector that can follow the average."""
 
-    rms_pct: float = usual.share_pct(
-        0.0, "0 catches peaks, 100 follows the average; between them a blend.", group="Detect", label="Average"
-    )
-    rms_ms: float = number(
-        10.0, 1, 300, label="Window", unit="ms", group="Detect", step=1, scale="log",
-        help="The span over which the average is taken.",
-    )  # fmt: skip
+    rms_pct: float = average_pct()
+    rms_ms: float = average_ms()
 
 
 class KeyedSettings(ProcessorSettings):

@@ -5,8 +5,10 @@ prototype up to 18 kHz (dsp.matched), and each cut as a Butterworth filter. In
 parallel every band works on the source after the cuts, and what each adds to it or takes from it is summed; in series
 each works on what the one before it made. A moving band adds its movement in dB to its gain at rest. Its detector
 follows peaks, the louder channel for all, of what it watches: its own region (a band-pass of its frequency and Q for
-a bell, a Butterworth low- or high-pass for a shelf), the same weighted up by 3 dB/oct above 100 Hz, or the whole; of
-the source after the cuts or of its key. A band's movement is named bandN.gain_db, N counted from 1.
+a bell, a Butterworth low- or high-pass for a shelf) or the whole, of the source after the cuts or of its key, weighted
+up above 100 Hz by weight_db_oct; with rms_pct it follows the average. A band with motion "curve" is moved by points of
+level in and out (dsp.curving), rounded over its knee, within its range. A band's movement is named bandN.gain_db, N
+counted from 1.
 
 The rest is the source after the cuts less the regions of all moving and spared bands (a row of notches). It is
 compressed by itself and its change added to the sound; in series this comes first. With `timing` "rest" a band takes
@@ -72,7 +74,8 @@ class DynamicEq(Processor):
     _settings: Any
     _moving: Counts
     _params: Array
-    _listeners: list[tuple[tuple[Key, bool], Counts, Array]]
+    _listeners: list[tuple[tuple[Key, float], Counts, Array]]
+    _curves: Array
     _shapes: Counts
     _base_db: Array
     _warped: Array
@@ -97,7 +100,7 @@ class DynamicEq(Processor):
         self._low_cut, self._high_cut = (
             MovingCut(kind, channels=channels, sample_rate=sample_rate) for kind in ("low_cut", "high_cut")
         )
-        self._heeded: list[tuple[Key, bool]] = []  # what bands listen to, and their ears for it
+        self._heeded: list[tuple[Key, float]] = []  # what bands listen to, and their ears for it
         self._ears: list[Ear] = []
         self._own_ears: dict[int, Ear] = {}  # by place, of bands whose key moves
         self.gains_db = {}
@@ -122,10 +125,10 @@ class DynamicEq(Processor):
             self._heeded, self._own_ears = names, {}
         self._match = self._matching() if settings.match_loudness else 1.0
 
-    def _ear(self, key: Key, weighted: bool) -> Ear:
+    def _ear(self, key: Key, weight_db_oct: float) -> Ear:
         own = self._channels if "self" in (key.source, *(one.source for one in key.also)) else 1
         lanes = lanes_of(key, own, self._key_channels)
-        return Ear(key, weighted=weighted, lanes=lanes, sample_rate=self._sample_rate)
+        return Ear(key, weight_db_oct=weight_db_oct, lanes=lanes, sample_rate=self._sample_rate)
 
     def know(self, spectrum: Array | None) -> None:
         """Hear of the spectrum of the take it works on."""
@@ -196,10 +199,19 @@ class DynamicEq(Processor):
         if self._moving.size:
             params = None if now is None else now.params(self._moving.tolist(), self._params)
             if now is None or params is None:
-                dynamics.follow_bands(amplitude, self._moving, self._follow_state, self._params, self._scratch, moved)
+                dynamics.follow_bands(
+                    amplitude, self._moving, self._follow_state, self._params, self._curves, self._scratch, moved
+                )
             else:
                 dynamics.follow_bands_in_rows(
-                    amplitude, self._moving, self._follow_state, params, now.rows.begins, self._scratch, moved
+                    amplitude,
+                    self._moving,
+                    self._follow_state,
+                    params,
+                    self._curves,
+                    now.rows.begins,
+                    self._scratch,
+                    moved,
                 )
         return moved
 
@@ -340,5 +352,13 @@ class DynamicEq(Processor):
     def reach_db(cls, settings: Any) -> dict[str, float]:
         """By name how far each band, and the rest, may move."""
         moving = [(place + 1, band) for place, band in enumerate(settings.bands) if moves(band)]
-        reach = {f"band{n}.gain_db": band.range_db * (1.0 if band.motion == "expand" else -1.0) for n, band in moving}
+        reach = {f"band{n}.gain_db": band.range_db * (1.0 if _rises(band) else -1.0) for n, band in moving}
         return reach | ({"rest.gain_db": -settings.rest.range_db} if settings.rest.on else {})
+
+
+def _rises(band: Any) -> bool:
+    """Whether a band moves up furthest."""
+    if band.motion != "curve":
+        return bool(band.motion == "expand")
+    gains = [point.value - point.at for point in band.points]
+    return max(gains) > -min(gains)

@@ -7,14 +7,16 @@ from typing import Any
 
 import numpy as np
 
-from reins.core.dsp import dynamics, variable
+from reins.core.dsp import curving, dynamics, variable
 from reins.core.dsp.filters import butterworth_cut, ring_s, run_sections
 from reins.core.processors.base import Array, Rows
 from reins.core.processors.curves import compress, expand
 from reins.core.processors.eq_settings import DynamicEqSettings, EqBand
 from reins.core.processors.sidechain import Key, KeyPath, gathered
 from reins.core.processors.weighting import rising_sections
+from reins.core.units import one_pole_k
 
+MOVING = ("compress", "expand", "curve")
 HIGH_HZ, NARROW_Q = 2000.0, 1.5  # from where on such a shelf is asked how long it rings
 
 
@@ -45,7 +47,7 @@ def resting(band: EqBand, moved_db: float, sample_rate: int, *, match_highs: boo
 
 def moves(band: EqBand) -> bool:
     """Whether a band's gain moves."""
-    return band.on and band.motion in ("compress", "expand")
+    return band.on and band.motion in MOVING
 
 
 def band_ring_s(band: EqBand, *, match_highs: bool) -> float:
@@ -92,21 +94,34 @@ def band_params(band: EqBand, sample_rate: int) -> Array:
 
 def fill_params(params: Array, band: Any, sample_rate: int) -> None:
     """Curve and times of a moving band into parameters (..., PARAMS), its settings numbers or one value a row."""
-    if band.motion == "compress":
-        compress(params, band, sample_rate=sample_rate)
-    else:
+    if band.motion == "expand":
         expand(params, band, down=False, sample_rate=sample_rate)
+    else:  # of a curve, what it does beside that: range and times, up as down
+        compress(params, band, sample_rate=sample_rate)
+    params[..., dynamics.BLEND] = band.rms_pct / 100.0
+    params[..., dynamics.RMS_K] = one_pole_k(band.rms_ms, sample_rate)
+
+
+NO_TABLE = np.zeros(0)
+
+
+@lru_cache(64)
+def curve_table(points: tuple[Any, ...], knee_db: float, times: float) -> Array:
+    """The gains of a band's own curve, so many times; to be read only."""
+    drawn = np.array([point[:2] for point in points])
+    out_db = curving.joined_db(drawn, smooth=False, knee_db=knee_db, below=1.0, above=1.0)
+    return curving.gain_table(out_db, times=times)
 
 
 class Ear:
-    """What some of the bands listen to alike: a key or the source, its gain and cuts, weighted or not."""
+    """What some of the bands listen to alike: a key or the source, its gain, cuts and weighting."""
 
     carried = ("_path", "_state")
 
-    def __init__(self, key: Key, *, weighted: bool, lanes: int, sample_rate: int) -> None:
+    def __init__(self, key: Key, *, weight_db_oct: float, lanes: int, sample_rate: int) -> None:
         self._key, self._lanes = key, lanes
         self._path = KeyPath(key, channels=lanes, sample_rate=sample_rate)
-        self._weighting = rising_sections(sample_rate) if weighted else None
+        self._weighting = rising_sections(sample_rate, weight_db_oct) if weight_db_oct else None
         self._state = np.zeros((0 if self._weighting is None else len(self._weighting), lanes, 2))
 
     def process(self, own: Array, keys: Mapping[str, Array]) -> Array:

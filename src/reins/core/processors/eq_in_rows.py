@@ -14,7 +14,7 @@ from reins.core.dsp.matched import MOST_DB, STEPS_PER_DB, matched_table
 from reins.core.dsp.sweeping import straight
 from reins.core.processors.base import Array, Rows
 from reins.core.processors.curves import overdo
-from reins.core.processors.eq_bands import fill_params
+from reins.core.processors.eq_bands import MOVING, fill_params
 from reins.core.processors.eq_settings import EqBand
 from reins.core.processors.eq_tuning import rest_params
 
@@ -103,7 +103,7 @@ class InRows:
     def sweeps(self, place: int) -> bool:
         """Whether the filter of a band moves otherwise than by its detector, and does anything."""
         band, own = self._settings.bands[place], self.of(place)
-        acts = band.gain_db or band.motion in ("compress", "expand") or "gain_db" in own
+        acts = band.gain_db or band.motion in MOVING or "gain_db" in own
         return bool(band.on and acts and (WHERE | {"gain_db"}) & own)
 
     def sweep(

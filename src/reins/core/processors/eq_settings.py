@@ -2,16 +2,19 @@
 
 from typing import Any, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator, model_validator
 
 from reins.core.processors.base import ProcessorSettings
+from reins.core.processors.curve import IN_DB, OUT_DB, rising_points
+from reins.core.processors.detecting import average_ms, average_pct
 from reins.core.processors.sidechain import Key
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, listed, number
 from reins.core.settings.models import Strict
+from reins.core.settings.points import Drawn, Point, points
 
 MOST_BANDS = 8
-Slope = Literal[6, 12, 18, 24, 36, 48, 72, 96, 120]
+Slope = Literal[6, 12, 18, 24, 30, 36, 42, 48, 54, 60, 66, 72, 78, 84, 90, 96, 102, 108, 114, 120]
 
 
 def _slope(label: str) -> Any:
@@ -28,8 +31,9 @@ COLUMNS = {
     "release_ms": "release", "auto_release": "auto", "timing": "times",
 }  # fmt: skip
 KEYS = {
-    "on": "on", "freq_hz": "freq", "motion": "mode", "watch": "watches", "key.source": "follows",
-    "key.gain_db": "key gain", "key.low_cut_hz": "key low cut", "key.high_cut_hz": "key high cut",
+    "on": "on", "freq_hz": "freq", "motion": "mode", "watch": "watches", "weight_db_oct": "highs", "rms_pct": "average",
+    "rms_ms": "over", "key.source": "follows", "key.gain_db": "key gain", "key.low_cut_hz": "low cut",
+    "key.high_cut_hz": "high cut", "points": "curve",
 }  # fmt: skip
 OF_REST = ("on", "gain_db", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "auto_release")
 ROWS = (
@@ -56,9 +60,10 @@ class EqBand(Strict):
         help="How narrow it is; higher is narrower.",
     )  # fmt: skip
     gain_db: float = usual.gain_db(0.0, "Its gain while it does not move.", group="Band", label="Gain", moves="grid")
-    motion: Literal["none", "compress", "expand", "spare"] = choice(
-        "none", label="Mode", group="Band", help="Still, compressed or expanded when loud, or protected from the rest.",
-        words={"none": "still", "compress": "compress", "expand": "expand", "spare": "protect"},
+    motion: Literal["none", "compress", "expand", "curve", "spare"] = choice(
+        "none", label="Mode", group="Band",
+        help="Still, compressed or expanded when loud, moved by a curve of its own, or protected from the rest.",
+        words={"none": "still", "compress": "compress", "expand": "expand", "curve": "curve", "spare": "protect"},
     )  # fmt: skip
     threshold_db: float = usual.threshold_db(-30.0, "The level of what it watches from which it moves.", group="Motion")
     ratio: float = usual.ratio(
@@ -75,11 +80,39 @@ class EqBand(Strict):
         "own", label="Times", group="Motion", words={"own": "its own", "rest": "the rest's"},
         help="Whether it has attack and release of its own or those of the rest.",
     )  # fmt: skip
-    watch: Literal["band", "band_weighted", "whole"] = choice(
-        "band", label="Watches", group="Motion", words={"band": "band", "band_weighted": "weighted", "whole": "whole"},
-        help="Its own region, the same with highs weighted up, or the whole sound.",
+    watch: Literal["band", "whole"] = choice(
+        "band", label="Watches", group="Motion", help="Its own region, or the whole sound.",
+    )  # fmt: skip
+    weight_db_oct: float = number(
+        0.0, 0, 6, label="Highs count", unit="dB", group="Motion", step=0.5, moves=False,
+        help="By how many dB per octave what it watches is weighted up above 100 Hz; at 3, highs count as they seem.",
+    )  # fmt: skip
+    rms_pct: float = average_pct("Motion")
+    rms_ms: float = average_ms("Motion")
+    points: tuple[Drawn, ...] = points(  # fixed, so that a band may be remembered by
+        (Point(-60.0, -60.0), Point(-30.0, -30.0), Point(0.0, -12.0)), least=2, most=16, places=IN_DB, values=OUT_DB,
+        at="dB", label="Curve", group="Motion",
+        help="Level in and level out of what it watches, parted by commas; rounded over the knee.",
     )  # fmt: skip
     key: Key = Key()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_it_was_called(cls, values: Any) -> Any:
+        """Files of old have the weighting as a third thing to watch."""
+        if isinstance(values, dict) and values.get("watch") == "band_weighted":
+            return {"weight_db_oct": 3.0, **values, "watch": "band"}
+        return values
+
+    @field_validator("points", mode="before")
+    @classmethod
+    def _as_they_come(cls, value: Any) -> Any:
+        return tuple(value) if isinstance(value, list) else value
+
+    @field_validator("points")
+    @classmethod
+    def _check_points(cls, value: tuple[Point, ...]) -> tuple[Point, ...]:
+        return tuple(rising_points(list(value)))
 
 
 class Rest(Strict):
@@ -94,6 +127,8 @@ class Rest(Strict):
     attack_ms: float = usual.attack_ms(20.0, "How long until it has taken hold.", group="Rest")
     release_ms: float = usual.release_ms(200.0, "How long it takes to let go.", group="Rest")
     auto_release: bool = usual.auto_release("Quick after a lone peak, slow after a long passage.", group="Rest")
+    rms_pct: float = average_pct("Rest")
+    rms_ms: float = average_ms("Rest")
 
 
 class DynamicEqSettings(ProcessorSettings):

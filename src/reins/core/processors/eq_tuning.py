@@ -13,11 +13,11 @@ from reins.core.dsp import dynamics, variable
 from reins.core.dsp.matched import matched_table
 from reins.core.processors.base import Array
 from reins.core.processors.curves import compress, overdo
-from reins.core.processors.eq_bands import band_params, band_region, covers, moves, resting
+from reins.core.processors.eq_bands import band_params, band_region, covers, curve_table, moves, resting
 from reins.core.processors.eq_settings import EqBand
 from reins.core.processors.sidechain import Key
 from reins.core.remembering import BySettings
-from reins.core.units import db_to_lin
+from reins.core.units import db_to_lin, one_pole_k
 
 Counts = npt.NDArray[np.int64]
 _parts: BySettings[Any] = BySettings()
@@ -49,9 +49,9 @@ def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
         for place, band in enumerate(bands)
         if band.on and not moves(band) and band.gain_db != 0.0
     }
-    names: dict[tuple[Key, bool], list[int]] = {}
+    names: dict[tuple[Key, float], list[int]] = {}
     for row, place in enumerate(moving):
-        names.setdefault((bands[place].key, bands[place].watch == "band_weighted"), []).append(row)
+        names.setdefault((bands[place].key, bands[place].weight_db_oct), []).append(row)
     listeners = [
         (
             name,
@@ -73,6 +73,7 @@ def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
         "_settings": settings,
         "_moving": np.array(moving, np.int64),
         "_params": params if moving else np.zeros((0, 0)),
+        "_curves": _curves([bands[place] for place in moving], 2.0 if overdone else 1.0),
         "_listeners": listeners,
         "_shapes": np.array([variable.SHAPES[band.shape] for band in bands], np.int64),
         "_base_db": np.array([band.gain_db for band in bands], np.float64),
@@ -86,6 +87,17 @@ def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
             settings.rest, (channels, rate, overdone), lambda: rest_params(settings.rest, rate, overdone=overdone)
         ),
     }
+
+
+def _curves(moving: list[EqBand], times: float) -> Array:
+    """The gains of bands moved by a curve of their own (bands, levels); (0, 0) where there is none."""
+    tables = {
+        row: curve_table(band.points, band.knee_db, times) for row, band in enumerate(moving) if band.motion == "curve"
+    }
+    if not tables:
+        return np.zeros((0, 0))
+    size = next(iter(tables.values())).size
+    return np.stack([tables.get(row, np.full(size, np.nan)) for row in range(len(moving))])
 
 
 def _matched_tables(bands: list[EqBand], rate: int) -> Array:
@@ -117,6 +129,7 @@ def rest_params(rest: Any, rate: int, rows: int = 1, *, overdone: bool = False) 
     params = np.zeros((rows, dynamics.PARAMS))
     params[:, [dynamics.KEY_FLOOR_DB, dynamics.LINK, dynamics.OUTPUT]] = -120.0, 1.0, 1.0
     compress(params, rest, sample_rate=rate)
+    params[..., dynamics.BLEND], params[..., dynamics.RMS_K] = rest.rms_pct / 100.0, one_pole_k(rest.rms_ms, rate)
     if overdone:
         overdo(params)
     for dry in (dynamics.FIRST_DRY, dynamics.SECOND_DRY):

@@ -36,7 +36,7 @@ def offer(settings: Any) -> str | None:
 
 
 def _moves(band: Any) -> bool:
-    return bool(band.on) and getattr(band, "motion", "compress") in ("compress", "expand")
+    return bool(band.on) and getattr(band, "motion", "compress") in ("compress", "expand", "curve")
 
 
 def times_of(settings: Any) -> int:

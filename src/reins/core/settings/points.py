@@ -1,6 +1,7 @@
 """Drawn points as a kind of setting: a line through them, each piece bent as its first point says."""
 
 import itertools
+from collections.abc import Sequence
 from typing import Annotated, Any, NamedTuple
 
 from pydantic import BeforeValidator, Field
@@ -26,7 +27,7 @@ Drawn = Annotated[Point, BeforeValidator(_as_point)]
 
 
 def points(
-    default: list[Point], *, most: int, least: int = 2, places: Span, values: Span, at: str = "Hz", label: str,
+    default: Sequence[Point], *, most: int, least: int = 2, places: Span, values: Span, at: str = "Hz", label: str,
     group: str, help: str,
 ) -> Any:  # fmt: skip
     """A setting that is a line of `least` to `most` points; from where to where both go, and the unit of places."""

@@ -1,6 +1,7 @@
 // The table of bands below the spectrum: every number typeable, every choice a list; a strip of what each band did.
 
 import { element, NumberControl } from "./control.js";
+import { PointsControl } from "./longcontrols.js";
 import { paintBandStrip } from "./draw/small.js";
 import { valueAtPath } from "./paths.js";
 
@@ -101,7 +102,7 @@ export class BandTable {
       this.trying = null;
     };
     const to = { attempt, keep: (value) => this.to.keep(field.name, value), tempo: this.to.tempo };
-    const made = field.kind === "number" ? new NumberControl(field, to) : field.default === false || field.default === true ? new Tick(field, to) : new List(field, { ...to, sources: this.to.sources });
+    const made = field.kind === "points" ? new PointsControl(field, to) : field.kind === "number" ? new NumberControl(field, to) : field.default === false || field.default === true ? new Tick(field, to) : new List(field, { ...to, sources: this.to.sources });
     made.root.classList.add("cell", `in-${{ dB: "db", ":1": "ratio" }[field.unit] ?? "own"}`);
     this.cells.set(field.name, made);
     return made;
