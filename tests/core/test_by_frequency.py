@@ -360,7 +360,7 @@ def test_a_band_is_moved_by_a_curve_of_its_own():
     rate, points = 48000, [[-60, -60], [-40, -34], [-20, -24], [0, -10]]
     curved = {"freq_hz": 1000, "motion": "curve", "points": points, "knee_db": 0, "range_db": 20, "attack_ms": 0,
               "release_ms": 1, "rms_pct": 100, "rms_ms": 100}  # fmt: skip
-    held = {"freq_hz": 200, "motion": "compress", "threshold_db": -30}
+    held = {"freq_hz": 200, "motion": "compress", "threshold_db": 0}  # beside one without a curve
     entry = parse_entry({"id": "p", "type": "dynamic_eq", "settings": {"bands": [curved, held]}}, "x")
     for rms_db, gain_db in ((-70.0, 0.0), (-40.0, 6.0), (-30.0, 1.0), (-20.0, -4.0), (-10.0, -7.0)):
         tone = 2**0.5 * 10 ** (rms_db / 20) * np.sin(2 * np.pi * 1000 * np.arange(rate) / rate)[None]
