@@ -436,3 +436,29 @@ def test_the_deessers_band_is_moved_as_a_whole_and_heard_meanwhile(desk, driver)
     assert after["high_hz"] / after["low_hz"] == pytest.approx(before["high_hz"] / before["low_hz"], rel=1e-3)
     body.send_keys(Keys.ARROW_RIGHT * 3)
     wait_until(lambda: desk.settings("Singer")["low_hz"] > after["low_hz"])
+
+
+def test_a_drum_room_is_squeezed_by_leaning_one_line_over_what_was_found(desk, driver):
+    desk.add("Room", "multiband")
+    desk.click('[data-do="tab-lean"]')
+    step = desk.state()["step"]
+    laid = [band["threshold_db"] for band in desk.settings("Room")["bands"]]
+    desk.click('[data-do="find-bands"]')
+    wait_until(lambda: desk.state()["step"] == step + 1)
+    found = [band["threshold_db"] for band in desk.settings("Room")["bands"]]
+    assert found != laid
+    usual = "return reins.spectrum.model.bands?.['band3.gain_db']?.usual_db"
+    before = wait_until(
+        lambda: driver.execute_script(usual) and settled(driver) is None and driver.execute_script(usual)
+    )
+
+    desk.drag(wait_for(driver, '[data-handle="lean_highs_db"]'), 0, -40)
+    wait_until(lambda: desk.settings("Room")["lean_highs_db"] > 3)
+    wait_until(lambda: driver.execute_script(usual) < before - 1)  # more is held there
+    assert [band["threshold_db"] for band in desk.settings("Room")["bands"]] == found
+    shown = [row.text for row in driver.find_elements("css selector", ".control-group") if row.is_displayed()]
+    assert any("Amount" in text for text in shown) and any("Mix" in text for text in shown)
+
+    desk.click('[data-do="tab-bands"]')
+    field = wait_for(driver, '.bands [data-setting="bands.0.threshold_db"]')
+    wait_until(lambda: f"{found[0]:.1f}".replace("-", "−") in field.text)  # nothing is lost

@@ -13,7 +13,7 @@ from tests.conftest import RATE, sound_of
 
 def heard(kind, sound, more=(), **settings):
     entry = parse_entry({"id": "p", "type": kind, "settings": settings}, "x")
-    return measure_span(Trial(sound_of(sound), [*more, entry]), "p", 0, sound.shape[1]).loudest, entry.settings
+    return measure_span(Trial(sound_of(sound), [*more, entry]), "p", 0, sound.shape[1]).loudest, entry
 
 
 def tone(hz, db, seconds=2.0):
@@ -33,14 +33,14 @@ def test_an_eq_band_hears_what_it_covers_and_the_rest_what_none_does():
         {"freq_hz": 5000, "motion": "compress", "watch": "whole"},
         {"freq_hz": 8000},
     ]
-    rows, settings = heard("dynamic_eq", sound, bands=bands, rest={"on": True})
+    rows, entry = heard("dynamic_eq", sound, bands=bands, rest={"on": True})
     assert set(rows) == {"band1.gain_db", "band2.gain_db", "band3.gain_db", "rest.gain_db"}  # what moves
     assert db(rows["band1.gain_db"])[:40] == pytest.approx(-20, abs=0.3)
     late = rows["band2.gain_db"].size // 2 + 8
     assert 20 * np.log10(rows["band2.gain_db"][late:-2]) == pytest.approx(-14, abs=0.6)
     assert db(rows["band3.gain_db"])[:40] == pytest.approx(-20, abs=0.1)  # it watches everything
     assert db(rows["rest.gain_db"])[:40].max() < -40  # the notch at 1 kHz leaves nothing of the tone
-    assert threshold_of(settings, "band2.gain_db") == -26 and threshold_of(settings, "rest.gain_db") == -24
+    assert threshold_of(entry, "band2.gain_db") == -26 and threshold_of(entry, "rest.gain_db") == -24
     assert above_pct(rows["band2.gain_db"], -26) == pytest.approx(50, abs=3)
     shares = shares_pct(rows["band1.gain_db"])
     assert len(shares) == 201 and sum(shares) == pytest.approx(100, abs=0.5)
@@ -57,10 +57,10 @@ def test_a_multibands_average_is_that_of_its_detector_and_a_deessers_band_is_its
     columns = mean[: mean.size // 1024 * 1024].reshape(-1, 1024).max(axis=1)
     want = 10 * np.log10(columns[4:-4]).mean()
     assert 20 * np.log10(rows["band1.gain_db"][4:-4]).mean() == pytest.approx(want, abs=0.5)
-    rows, settings = heard("deesser", tone(7000, -18), low_hz=5000, high_hz=9000)
+    rows, entry = heard("deesser", tone(7000, -18), low_hz=5000, high_hz=9000)
     assert db(rows["gain_db"])[:40] == pytest.approx(-18, abs=0.8)  # its own cuts take a little
-    assert threshold_of(settings, "gain_db") == settings.threshold_db
-    relative = parse_entry({"type": "deesser", "settings": {"relative": True, "threshold_db": 0}}, "x").settings
+    assert threshold_of(entry, "gain_db") == entry.settings.threshold_db
+    relative = parse_entry({"type": "deesser", "settings": {"relative": True, "threshold_db": 0}}, "x")
     assert threshold_of(relative, "gain_db") is None
 
 

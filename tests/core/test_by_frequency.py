@@ -383,3 +383,26 @@ def test_cuts_of_any_order_fall_as_steeply_as_they_say(slope):
     np.testing.assert_allclose(
         PROCESSORS["dynamic_eq"].response_db(settings, hz, {}, 48000), np.maximum(want, -120), atol=0.05
     )
+
+
+def test_a_line_leaned_over_the_bands_is_thresholds_and_gains_that_go_together():
+    sound = np.random.default_rng(6).standard_normal((1, RATE)) * 0.1
+    crossovers, bands = [200.0, 2500.0], [{"threshold_db": -40.0, "ratio": 4.0}] * 3
+    leans = {"lean_lows_db": 6.0, "lean_middle_db": 0.0, "lean_highs_db": -4.0}
+
+    def made(**settings):
+        return chain_of("multiband", {"crossovers_hz": crossovers, "bands": bands} | settings).process(sound)
+
+    middles = [np.sqrt(20 * 200), np.sqrt(200 * 2500), np.sqrt(2500 * 20000)]
+    each = np.interp(np.log(middles), np.log([100.0, 1000.0, 8000.0]), list(leans.values()))
+    typed = [{"threshold_db": -40.0 - by, "ratio": 4.0, "gain_db": 0.75 * by} for by in each]
+    np.testing.assert_allclose(made(**leans), made(bands=typed), atol=1e-12)
+    plain, level = made(), made(**dict.fromkeys(leans, 0.0))
+    np.testing.assert_array_equal(plain, level)
+    assert np.abs(made(**leans) - plain).max() > 0.01
+    # One that lets the loud up, and one that is off, keep what they are.
+    other = [{"direction": "expand_up", "threshold_db": -40.0}, {"on": False}, {"direction": "lift"}]
+    np.testing.assert_array_equal(made(bands=other, **leans), made(bands=other))
+    kind = PROCESSORS["multiband"]
+    settings = parse_settings("multiband", {"crossovers_hz": crossovers, "bands": bands} | leans, "x")
+    assert kind.part_of(settings, "band1.gain_db").threshold_db == pytest.approx(-40 - each[0])

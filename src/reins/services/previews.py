@@ -218,7 +218,7 @@ def _heard(span: Span, entry: ProcessorEntry) -> dict[str, dict[str, Any]]:
     """
     told = {}
     for name, loudest in span.loudest.items():
-        threshold_db = threshold_of(entry.settings, name)
+        threshold_db = threshold_of(entry, name)
         if threshold_db is not None:
             told[name] = {"share_pct": shares_pct(loudest), "above_pct": above_pct(loudest, threshold_db)}
     return told

@@ -1,10 +1,9 @@
 """The level each band of a processor is measured by: what its detector hears, through what the band covers of it."""
 
-from typing import Any
-
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.compiled import plain
 from reins.core.dsp.filters import run_sections
 from reins.core.engine.chain import Chain
@@ -24,7 +23,7 @@ class BandLevels:
     amplitude, by the name of its gain.
     """
 
-    def __init__(self, entry: Any, columns: int, sample_rate: int) -> None:
+    def __init__(self, entry: ProcessorEntry, columns: int, sample_rate: int) -> None:
         self._id, self._rate = entry.id, sample_rate
         self._kind, self._settings = PROCESSORS[entry.type], entry.settings
         named = self._kind.reach_db(entry.settings) if "spectrum" in self._kind.views else {}
@@ -56,19 +55,11 @@ class BandLevels:
                 known = self._states[name] = np.zeros((sections, len(signal), 2)), np.zeros(1)
             if region is not None:
                 run_sections(np.ascontiguousarray(region), known[0], signal)
-            part = _part_of(self._settings, name)
+            part = self._kind.part_of(self._settings, name)
             blend = getattr(part, "rms_pct", 0.0) / 100.0
             k = one_pole_k(getattr(part, "rms_ms", USUAL_RMS_MS), self._rate)
             at, every = (0, signal.shape[1]) if first is None else (first - heard.latency_frames, COLUMN_FRAMES)
             fold_loudest(signal, blend, k, known[1], at, every, loudest)
-
-
-def _part_of(settings: Any, name: str) -> Any:
-    """The settings of a band, by the name of its gain."""
-    part = name.removesuffix("gain_db").removesuffix(".")
-    if part.startswith("band"):
-        return settings.bands[int(part[4:]) - 1]
-    return getattr(settings, part) if part else settings
 
 
 def shares_pct(loudest: Array) -> list[float]:
@@ -85,10 +76,10 @@ def above_pct(loudest: Array, threshold_db: float) -> float:
     return float(100.0 * np.mean(loudest > 10.0 ** (threshold_db / 20.0))) if loudest.size else 0.0
 
 
-def threshold_of(settings: Any, name: str) -> float | None:
+def threshold_of(entry: ProcessorEntry, name: str) -> float | None:
     """The threshold of a band, by the name of its gain, that its level is compared with as it is; None where that is
     measured against something else.
     """
-    part = _part_of(settings, name)
+    part = PROCESSORS[entry.type].part_of(entry.settings, name)
     elsewhere = getattr(part, "relative", False) or getattr(part, "motion", "") == "curve"
     return None if elsewhere else getattr(part, "threshold_db", None)

@@ -16,7 +16,8 @@ from reins.core.processors.gate import Gate, GateSettings
 from reins.core.processors.level import Level, LevelSettings
 from reins.core.processors.limiter import Limiter, LimiterSettings
 from reins.core.processors.make_room import MakeRoom, MakeRoomSettings
-from reins.core.processors.multiband import Multiband, MultibandBand, MultibandSettings
+from reins.core.processors.multiband import Multiband
+from reins.core.processors.multiband_settings import MultibandBand, MultibandSettings
 from reins.core.processors.optical import Optical, OpticalSettings
 from reins.core.processors.room import Room, RoomSettings
 from reins.core.processors.sidechain import Key

@@ -361,6 +361,14 @@ class Processor(ABC):
         return None if self.key_heard is None or band not in ("", "gain_db") else (self.key_heard, None)
 
     @classmethod
+    def part_of(cls, settings: Any, band: str) -> Any:
+        """The settings of a band, by the name of its gain, as they act: its own, or those of all."""
+        part = band.removesuffix("gain_db").removesuffix(".")
+        if part.startswith("band"):
+            return settings.bands[int(part[4:]) - 1]
+        return getattr(settings, part) if part else settings
+
+    @classmethod
     def measures_all(cls, settings: Any, band: str) -> bool:
         """Whether a band, by the name of its gain, is measured by all its detector hears, not by what it covers."""
         return False

@@ -2,7 +2,9 @@
 
 Bands are those of dsp.crossovers: at rest their sum is the source, flat within 0.01 dB but turned in phase by the
 crossovers. Curve and ballistics of a band are those of compressor and expander; amount_pct scales every band's movement
-in dB. Each band's detector hears that band of the source or key, averaged over 10 ms as far as its rms_pct says.
+in dB. A line may be leaned over the bands (lean_lows_db and its like, at LEAN_HZ, straight between): where it leans up,
+bands that compress act from as much lower and are made up for it. Each band's detector hears that band of the source or
+key, averaged over 10 ms as far as its rms_pct says.
 
 Decided here: mix_pct blends with the source turned in phase as the bands are (the sum of the bands at
 rest), because the plain source would cancel around the crossovers; at 0 the source comes through as it is. A band
@@ -10,13 +12,11 @@ that is off passes as it comes, without its gain; once any band is soloed, only 
 middle and sides are split, not left and right. Missing bands take their defaults.
 """
 
-import itertools
 from collections.abc import Mapping
 from types import SimpleNamespace
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
-from pydantic import Field, field_validator, model_validator
 
 from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
@@ -27,128 +27,17 @@ from reins.core.processors.curves import compress, expand, lift
 from reins.core.processors.detecting import (
     RMS_MS,
     Detecting,
-    KeyedSettings,
     from_mid_side,
     has_key,
     part_lanes,
     to_mid_side,
 )
+from reins.core.processors.multiband_settings import MultibandSettings, leaned
 from reins.core.processors.release import remembers_s
 from reins.core.processors.shaper import LATENCY_FRAMES, Bend, Grit, grit
 from reins.core.processors.sidechain import filtered, names_of
-from reins.core.settings import usual
-from reins.core.settings.describing import choice, listed, number
-from reins.core.settings.models import MisfitError, Strict
 from reins.core.settings.paths import laid_over
 from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
-
-MOST_BANDS = 6
-LEAST_STEP = 2.0 ** (1.0 / 3.0) - 1e-3  # a third of an octave, as two or as ten to the three tenths has it
-
-
-BOUND_STEP = 2.0 ** (1.0 / 3.0)
-
-COLUMNS = {
-    "on": "on", "mute": "mute", "solo": "solo", "direction": "mode", "threshold_db": "threshold", "ratio": "ratio",
-    "knee_db": "knee", "range_db": "reach", "attack_ms": "attack", "hold_ms": "hold", "release_ms": "release",
-    "auto_release": "auto", "rms_pct": "average", "gain_db": "gain", "grit_pct": "grit",
-}  # fmt: skip
-
-
-class MultibandBand(Strict):
-    """Settings of one band."""
-
-    on: bool = choice(True, label="On", group="Band", help="Off, the band passes as it comes.")
-    mute: bool = choice(False, label="Mute", group="Band", help="Silences the band.")
-    solo: bool = choice(False, label="Solo", group="Band", help="Only soloed bands are heard.")
-    direction: Literal["compress", "expand_down", "expand_up", "lift"] = choice(
-        "compress", label="Mode", group="Band",
-        help="Compresses what is loud, expands what is quiet downward or what is loud upward, or lifts the quiet.",
-        words={"compress": "compress", "expand_down": "expand down", "expand_up": "expand up", "lift": "lift quiet"},
-    )  # fmt: skip
-    threshold_db: float = usual.threshold_db(0.0, "The level in this band from which it moves.")
-    ratio: float = usual.ratio(
-        2.0, "How many dB in make one dB out above the threshold; expanding, how many dB come out for one."
-    )
-    knee_db: float = usual.knee_db(0.0, "How gently it sets in around the threshold.")
-    range_db: float = usual.range_db(60.0, "The most this band may ever move; 60 means no limit to holding.")
-    attack_ms: float = usual.attack_ms(10.0, "How long until it has moved.")
-    hold_ms: float = usual.hold_ms(0.0, "How long it stays before it goes back.")
-    release_ms: float = usual.release_ms(120.0, "How long it takes to go back; lows want longer than highs.")
-    auto_release: bool = usual.auto_release()
-    rms_pct: float = usual.share_pct(
-        0.0, "0 catches peaks, 100 follows the average over 10 ms.", group="Time", label="Average"
-    )
-    gain_db: float = usual.gain_db(0.0, "Level of this band after it has been moved.", group="Out", label="Gain")
-    grit_pct: float = usual.share_pct(
-        0.0, "Bends what is made of this band: harmonics of it, without level.", label="Grit", group="Out", moves=False
-    )
-
-
-class MultibandSettings(KeyedSettings):
-    """Settings of the multiband processor."""
-
-    crossovers_hz: list[float] = Field(
-        default=[200.0, 2500.0], min_length=1, max_length=MOST_BANDS - 1,
-        description="Where the bands meet: 1 to 5, rising, at least a third of an octave apart.",
-        json_schema_extra=listed(
-            label="Crossovers", group="Bands", unit="Hz", low=20, high=20000, step=1, scale="log", head="up to",
-            each="Where this band ends and the next begins.",
-        ),
-    )  # fmt: skip
-    bands: list[MultibandBand] = Field(
-        default=[], max_length=MOST_BANDS, description="One more than crossovers, from the lowest.",
-        json_schema_extra=listed(label="Bands", group="Bands", columns=COLUMNS, between="crossovers_hz"),
-    )  # fmt: skip
-    amount_pct: float = number(
-        100.0, 0, 150, label="Amount", unit="%", group="Level", step=1,
-        help="Scales how far every band moves, all at once.",
-    )  # fmt: skip
-    grit_pct: float = usual.share_pct(
-        0.0, "Bends what is made of all bands, each by itself; added to their own.", label="Grit", group="Level",
-        moves=False,
-    )  # fmt: skip
-
-    @field_validator("crossovers_hz")
-    @classmethod
-    def _rising(cls, values: list[float]) -> list[float]:
-        if not all(20.0 <= value <= 20000.0 for value in values):
-            raise ValueError("numbers from 20 to 20000 Hz")
-        if any(high < LEAST_STEP * low for low, high in itertools.pairwise(values)):
-            raise ValueError("rising, each at least a third of an octave above the one before")
-        return values
-
-    @model_validator(mode="before")
-    @classmethod
-    def _one_more_band_than_crossovers(cls, values: Any) -> Any:
-        if not isinstance(values, dict):
-            return values
-        crossovers = values.get("crossovers_hz", cls.model_fields["crossovers_hz"].default)
-        bands = values.get("bands", [])
-        if isinstance(crossovers, list) and isinstance(bands, list) and len(bands) <= len(crossovers):
-            values = {**values, "bands": [*bands, *({} for _ in range(len(crossovers) + 1 - len(bands)))]}
-        return values
-
-    def bound(self, moved: dict[str, Any]) -> None:
-        """Each crossover stays above the one before and, where that does not move, below the next."""
-        before: Any = 0.0
-        for place, hz in enumerate(self.crossovers_hz):
-            path, after = f"crossovers_hz.{place}", f"crossovers_hz.{place + 1}"
-            value = moved.get(path)
-            if value is not None:
-                value = np.maximum(value, before * BOUND_STEP)
-                if place + 1 < len(self.crossovers_hz) and after not in moved:
-                    value = np.minimum(value, self.crossovers_hz[place + 1] / BOUND_STEP)
-                moved[path] = value
-            before = hz if value is None else value
-
-    @model_validator(mode="after")
-    def _one_band_each(self) -> "MultibandSettings":
-        wanted = len(self.crossovers_hz) + 1
-        if len(self.bands) != wanted:
-            allowed = f"{wanted} bands between {wanted - 1} crossovers_hz"
-            raise MisfitError("bands", f"{len(self.bands)} bands", allowed)
-        return self
 
 
 def _bent(settings: Any) -> list[Bend]:
@@ -230,8 +119,10 @@ class Multiband(Detecting):
         soloed = any(band.solo for band in settings.bands)
         base = cls._detector_params(settings, channels, sample_rate, rows)
         params = [
-            cls._band_params(settings, band, base, sample_rate, silent=soloed and not band.solo)
-            for band in settings.bands
+            cls._band_params(
+                settings, leaned(settings, index, band), base, sample_rate, silent=soloed and not band.solo
+            )
+            for index, band in enumerate(settings.bands)
         ]
         return super()._tune(settings, channels, sample_rate, rows) | {"_params": params}
 
@@ -334,6 +225,7 @@ class Multiband(Detecting):
             own = {path.split(".", 2)[2]: values for path, values in at.items() if int(path.split(".")[1]) == place}
             band = SimpleNamespace(**vars(settings.bands[place]) | own)
             silent = any(other.solo for other in settings.bands) and not band.solo
+            band = leaned(settings, place, band)
             made[place] = self._band_params(settings, band, base, self._sample_rate, silent=silent)
         return made
 
@@ -366,6 +258,12 @@ class Multiband(Detecting):
         return {f"band{index + 1}.gain_db": path for index, path in enumerate(paths)}.get(band)
 
     @classmethod
+    def part_of(cls, settings: Any, band: str) -> Any:
+        """A band's settings as the line makes them."""
+        index = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
+        return leaned(settings, index, settings.bands[index])
+
+    @classmethod
     def settling_s(cls, settings: Any) -> float:
         """As long as the slowest band remembers."""
         return max(remembers_s(band) for band in settings.bands)
@@ -380,7 +278,7 @@ class Multiband(Detecting):
         """How much it changes each frequency while its bands' gains stand so; solo and mix are left out."""
         total = np.zeros(frequencies_hz.shape, complex)
         for index, path in enumerate(band_paths(settings.crossovers_hz, sample_rate)):
-            band = settings.bands[index]
+            band = cls.part_of(settings, f"band{index + 1}.gain_db")
             moved_db = gains_db.get(f"band{index + 1}.gain_db", 0.0) + (band.gain_db if band.on else 0.0)
             total += sections_response(path, frequencies_hz, sample_rate) * (0.0 if band.mute else db_to_lin(moved_db))
         return np.asarray(20.0 * np.log10(np.maximum(np.abs(total), 1e-6)) + settings.output_db)

@@ -46,8 +46,20 @@ const BELLS = {
   },
 };
 
+export const LEANS = [["lean_lows_db", 100, "lows"], ["lean_middle_db", 1000, "middle"], ["lean_highs_db", 8000, "highs"]];
+
+/** How far the line over a multiband's bands leans up at a frequency: straight over log frequency between its grips. */
+export function leanAt(settings, hz) {
+  const points = LEANS.map(([name, at]) => [at, settings[name]]);
+  const after = points.findIndex(([at]) => at >= hz);
+  if (after <= 0) return (after ? points[points.length - 1] : points[0])[1];
+  const [[low, from], [high, to]] = [points[after - 1], points[after]];
+  return from + ((to - from) * Math.log(hz / low)) / Math.log(high / low);
+}
+
 const SPLITS = {
   pegs: () => [],
+  leans: (settings) => LEANS.map(([setting, hz, label]) => ({ setting, hz, label, db: settings[setting] })),
   lines: ({ crossovers_hz: all }) => all.map((hz, index) => ({
     setting: `crossovers_hz.${index}`, label: `Crossover ${index + 1}`, hz,
     low: all[index - 1] && 1.27 * all[index - 1], high: all[index + 1] && all[index + 1] / 1.27,
@@ -59,7 +71,8 @@ const SPLITS = {
   thresholds(settings) {
     return settings.bands.map((band, index) => {
       const [from, to] = this.span(settings, index);
-      return { setting: `bands.${index}.threshold_db`, gain: `band${index + 1}.gain_db`, label: `band ${index + 1}`, db: band.threshold_db, from, to };
+      const by = band.direction === "compress" ? leanAt(settings, Math.sqrt(from * to)) : 0;
+      return { setting: `bands.${index}.threshold_db`, gain: `band${index + 1}.gain_db`, label: `band ${index + 1}`, db: band.threshold_db - by, by, from, to };
     });
   },
 };

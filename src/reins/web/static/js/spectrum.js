@@ -45,11 +45,12 @@ export class Spectrum {
     Object.assign(this, { root, to, frequencies });
     this.canvas = root.querySelector(".spectrum-canvas");
     this.hand = root.querySelector(".spectrum-hand");
-    this.model = { hz: frequencies.hz, shown: {}, frequency: null, tone: null, curve: null, thresholds: [], heard: null, heardNow: null, drawn: null, crossovers: [], watched: null, rubber: null };
+    this.model = { hz: frequencies.hz, shown: {}, frequency: null, tone: null, curve: null, thresholds: [], heard: null, heardNow: null, drawn: null, leans: [], leaning: false, crossovers: [], watched: null, rubber: null };
     this.handles = new Map();
     const send = (way) => (points) => to[way]({ [this.drawnSetting.name]: points });
     this.drawn = new DrawnPoints(root, this.hand, { attempt: send("attempt"), keep: send("keep") });
     this.chosen = [];
+    this.leaning = false;
     this.fields = [];
     this.hand.addEventListener("pointermove", (event) => this.read(event));
     this.hand.addEventListener("pointerleave", () => to.read(""));
@@ -69,6 +70,7 @@ export class Spectrum {
     this.model.thresholds = settings ? this.shapes.thresholds(settings) : [];
     this.model.crossovers = settings ? this.shapes.lines(settings).map(({ hz }) => hz) : [];
     this.model.watched = kind?.covers === "span" && settings ? this.shapes.regions(settings)[0].span : null;
+    this.model.leans = settings && this.shapes.leans ? this.shapes.leans(settings) : [];
     if (!settings) this.model.frequency = this.model.curve = null;
     this.paint();
   }
@@ -108,7 +110,7 @@ export class Spectrum {
   }
 
   placeHandles() {
-    const wanted = this.settings ? [...this.bodies(), ...this.pegs(), ...this.lines(), ...this.grips()] : [];
+    const wanted = this.settings ? [...this.bodies(), ...this.pegs(), ...this.lines(), ...(this.leaning ? this.leans() : this.grips())] : [];
     for (const [name, handle] of this.handles) {
       if (!wanted.some((one) => one.key === name)) {
         handle.remove();
@@ -221,15 +223,35 @@ export class Spectrum {
     }));
   }
 
+  /** Show the line that leans over the bands in place of their thresholds, or those again. @param {boolean} leaning */
+  lean(leaning) {
+    this.leaning = leaning;
+    this.model.leaning = leaning;
+    this.paint();
+  }
+
+  leans() {
+    const { place } = this;
+    return (this.shapes.leans?.(this.settings) ?? []).map(({ setting, hz, label, db }) => {
+      const { low, high } = this.field(setting);
+      return {
+        key: setting, className: "lean-grip", text: label, x: place.x(hz), y: place.gainY(db), said: `Lean of the ${label}, ${spoken(db, this.field(setting))}`,
+        press: (event) => this.drag(event, (_, dy) => ({ [setting]: Math.min(high, Math.max(low, Math.round(2 * (db + place.gain(dy) - place.gain(0))) / 2)) })),
+        wheel: (direction, fine) => this.nudge([setting], direction, fine),
+        keys: { ArrowDown: (fine) => this.nudge([setting], -1, fine), ArrowUp: (fine) => this.nudge([setting], 1, fine) },
+      };
+    });
+  }
+
   grips() {
     const { place } = this;
     const seen = new Set();
-    return this.model.thresholds.filter(({ setting }) => !seen.has(setting) && seen.add(setting)).map(({ setting, label, from, to, db }) => {
+    return this.model.thresholds.filter(({ setting }) => !seen.has(setting) && seen.add(setting)).map(({ setting, label, from, to, db, by = 0 }) => {
       const { low, high } = this.field(setting);
       return {
         key: setting, className: "grip", text: "", x: Math.min(place.x(from) + 12, (place.x(from) + place.x(to)) / 2), y: place.y(db),
         said: `Threshold of ${label}, ${spoken(db, this.field(setting))}`,
-        press: (event) => this.drag(event, (_, dy) => ({ [setting]: Math.min(high, Math.max(low, Math.round(2 * place.level(place.y(db) + dy)) / 2)) })),
+        press: (event) => this.drag(event, (_, dy) => ({ [setting]: Math.min(high, Math.max(low, Math.round(2 * (place.level(place.y(db) + dy) + by)) / 2)) })),
         wheel: (direction, fine) => this.nudge([setting], direction, fine),
         keys: { ArrowDown: (fine) => this.nudge([setting], -1, fine), ArrowUp: (fine) => this.nudge([setting], 1, fine) },
       };

@@ -11,6 +11,7 @@ const GAIN_DB = 24;
 const TICKS_HZ = [50, 100, 200, 500, 1000, 2000, 5000, 10000];
 const LOWEST_DB = -100; // of levels heard, in steps of half a dB
 const WIDEST_PX = 26;
+const GRIP_PX = 48; // beside a grip, what is written is free of it
 const NUMBERED = 6; // harmonics far enough apart for a number each
 const STRONG_DB = 36; // two sounds are both strong where both come this near to the louder one's peak
 
@@ -34,7 +35,7 @@ export const frequencyText = (hz) => (hz >= 1000 ? `${hz / 1000}k` : String(hz))
 /**
  * @param {HTMLCanvasElement} canvas
  * @param {{hz: number[], shown: Record<string, number[]>, frequency: {rest_db: number[], reach_db: number[], lies_on_db: number[] | null} | null, tone: {tone_hz: number, db: number[]} | null, curve: number[] | null,
- *   thresholds: {gain: string, from: number, to: number, db: number}[], heard: Record<string, {share_pct: number[], above_pct: number}> | null, heardNow: Record<string, number> | null, drawn: number[] | null, crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
+ *   thresholds: {gain: string, from: number, to: number, db: number}[], heard: Record<string, {share_pct: number[], above_pct: number}> | null, heardNow: Record<string, number> | null, drawn: number[] | null, leaning: boolean, leans: {hz: number, db: number}[], bands: Record<string, {usual_db: number}> | null, crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
  */
 export function paintSpectrum(canvas, model) {
   const { ink, width, height } = blank(canvas);
@@ -56,8 +57,9 @@ export function paintSpectrum(canvas, model) {
   if (beside) dashed(ink, [2, 2], () => stroke(ink, colours.ink, 1.25, ...line(beside, place.y)));
   if (key) dashed(ink, [4, 3], () => stroke(ink, colours.key, 1.5, ...line(key, place.y)));
   for (const hz of model.crossovers) stroke(ink, colours.ink, 1.5, [place.x(hz), place.top], [place.x(hz), place.bottom]);
-  heardLevels(ink, colours, place, model);
-  threshold(ink, colours, place, model.thresholds);
+  if (!model.leaning) heardLevels(ink, colours, place, model);
+  if (!model.leaning) threshold(ink, colours, place, model.thresholds);
+  if (model.leaning && model.leans.length) leanLine(ink, colours, place, model);
   if (model.drawn) dashed(ink, [6, 4], () => stroke(ink, colours.held, 1.5, ...line(model.drawn, place.y)));
   if (model.tone) harmonics(ink, colours, place, model.tone);
   if (model.frequency) curves(ink, colours, place, model, line);
@@ -146,6 +148,29 @@ function heardLevels(ink, colours, place, { thresholds, heard, heardNow }) {
   }
 }
 
+/** The line leaned over the bands, on the scale of gains; hatched under it as far as each band holds, its threshold lying on it. */
+function leanLine(ink, colours, place, { leans, thresholds, bands }) {
+  const points = [[LOW_HZ, leans[0].db], ...leans.map(({ hz, db: level }) => [hz, level]), [HIGH_HZ, leans.at(-1).db]].map(([hz, level]) => [place.x(hz), place.gainY(level)]);
+  const yAt = (x) => {
+    const after = Math.max(1, points.findIndex(([at]) => at >= x));
+    const [[x0, y0], [x1, y1]] = [points[after - 1], points[after]];
+    return y0 + ((y1 - y0) * (x - x0)) / Math.max(x1 - x0, 1);
+  };
+  for (const { gain, from, to, db: level } of thresholds) {
+    const [left, right] = [place.x(from), place.x(to)];
+    const usual = Math.abs(bands?.[gain]?.usual_db ?? 0);
+    const apart = Math.max(3, 16 - 1.5 * usual); // the more is held, the closer the strokes
+    const deep = 5 * usual;
+    for (let x = left + apart / 2; usual > 0.2 && x < right; x += apart) stroke(ink, colours.held, 1, [x, yAt(x)], [x, yAt(x) + deep]);
+    const near = leans.map(({ hz }) => place.x(hz)).find((grip) => Math.abs(grip - (left + right) / 2) < GRIP_PX);
+    const middle = near === undefined ? (left + right) / 2 : near - GRIP_PX > left + 17 ? near - GRIP_PX : near + GRIP_PX;
+    ink.fillStyle = colours.sheet;
+    ink.fillRect(middle - 17, yAt(middle) - 19, 34, 14);
+    write(ink, colours.held, db(Number(level.toFixed(1))), middle, yAt(middle) - 12, "center");
+  }
+  stroke(ink, colours.ink, 2.5, ...points);
+}
+
 /** One line across, stepping from one band's threshold to the next's. */
 function threshold(ink, colours, place, segments) {
   if (!segments.length) return;
@@ -153,7 +178,7 @@ function threshold(ink, colours, place, segments) {
   dashed(ink, [6, 4], () => stroke(ink, colours.held, 1.5, ...points));
 }
 
-function curves(ink, colours, place, { frequency, curve }, line) {
+function curves(ink, colours, place, { frequency, curve, leaning }, line) {
   const rest = line(frequency.rest_db, place.gainY);
   dashed(ink, [1, 3], () => stroke(ink, colours.ink, 1, ...line(frequency.reach_db, place.gainY)));
   if (curve) {
@@ -170,5 +195,6 @@ function curves(ink, colours, place, { frequency, curve }, line) {
     const let_ = curve.some((gain, index) => gain - frequency.rest_db[index] > 0.3);
     stroke(ink, let_ ? colours.let : colours.held, 1.5, ...now);
   }
-  stroke(ink, colours.ink, 2, ...rest);
+  if (leaning) dashed(ink, [4, 3], () => stroke(ink, colours.muted, 1, ...rest)); // the line that is leaned is the one in hand
+  else stroke(ink, colours.ink, 2, ...rest);
 }

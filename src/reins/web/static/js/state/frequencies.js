@@ -30,6 +30,7 @@ export const frequencies = (kit, state, data) => ({
   reading: "",
   pictures: {},
   bandsTab: "bands",
+  finding: false,
   /** @type {string | null} the name of its gain; of several, joined by + */
   heardBand: null,
   keyBand: "",
@@ -47,9 +48,12 @@ export const frequencies = (kit, state, data) => ({
   get showsSpectrum() { return !this.hasCurve || this.banded || this.picture === "spectrum"; },
   get showsBurst() { return !this.showsSpectrum && this.hasBurst && this.picture === "burst"; },
   get showsCurve() { return !this.showsSpectrum && !this.showsBurst; },
-  get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-spectral": state.desk.working && !this.banded && this.showsSpectrum, "is-bare": !state.desk.working }; },
+  get benchClass() { return { "is-banded": this.banded, "is-all": this.banded && !this.showsTable, "is-lean": this.leans, "is-spectral": state.desk.working && !this.banded && this.showsSpectrum, "is-bare": !state.desk.working }; },
   get hearsBand() { return state.desk.working && state.desk.kind.covers === "span"; },
-  get showsTable() { return this.banded && (this.bandsTab === "bands" || this.showsKeys); },
+  get showsTable() { return this.banded && (this.bandsTab === "bands" || this.showsKeys || (this.bandsTab === "lean" && !this.canLean)); },
+  /** Whether there is a line to lean over the bands, and whether it is what is worked on. */
+  get canLean() { return this.banded && Boolean(this.field("lean_lows_db")); },
+  get leans() { return this.canLean && this.bandsTab === "lean"; },
   /** Whether the table is that of what bands with keys of their own listen to. */
   get showsKeys() { return this.hasKeys && this.bandsTab === "keys"; },
   get hasKeys() { return this.banded && Boolean(this.field("bands").keys); },
@@ -96,6 +100,7 @@ export const frequencies = (kit, state, data) => ({
   showFrequencies() {
     this.placePictures();
     const settings = state.trying.settingsNow();
+    kit.spectrum.lean(this.leans);
     kit.spectrum.show(this.byFrequency ? state.desk.kind : null, this.byFrequency ? settings : null);
     if (this.heardBand?.split("+").some((one) => !this.regions.some(({ gain }) => gain === one))) this.hearBand(null); // one is gone
     this.showTable();
@@ -108,6 +113,7 @@ export const frequencies = (kit, state, data) => ({
   },
   showTab(tab) {
     this.bandsTab = tab;
+    kit.spectrum.lean(this.leans);
     this.showTable();
     state.desk.$nextTick(() => kit.table.draw());
   },
@@ -137,7 +143,7 @@ export const frequencies = (kit, state, data) => ({
     kit.spectrum.draw({ frequency: null, tone: null, curve: null, shown: {}, heard: null, heardNow: null });
   },
   drawFrequencies(answer) {
-    kit.spectrum.draw({ frequency: answer.frequency ?? null, tone: answer.harmonics ?? null, ...(answer.whole ? { heard: answer.heard ?? null } : {}) });
+    kit.spectrum.draw({ frequency: answer.frequency ?? null, tone: answer.harmonics ?? null, bands: answer.bands ?? null, ...(answer.whole ? { heard: answer.heard ?? null } : {}) });
     kit.table.draw(answer.bands ?? null);
     this.paintTakeMap();
   },
@@ -237,6 +243,17 @@ export const frequencies = (kit, state, data) => ({
     const half = Math.sqrt(high / low);
     return state.trying.keepMany({ low_hz: Math.round(kept(this.field("low_hz"), hz / half)), high_hz: Math.round(kept(this.field("high_hz"), hz * half)) });
   },
+  /** All that a multiband needs found from the take: thresholds that hold each band alike; the line level again. */
+  async findBands() {
+    this.finding = true;
+    const { session, stripId, processorId } = state.desk;
+    kit.aimNumber = (kit.aimNumber ?? 0) + 1;
+    const level = { lean_lows_db: 0, lean_middle_db: 0, lean_highs_db: 0 };
+    const found = await state.keeping.tried(() => api.aim(session.id, stripId, { desk: kit.previews.desk, number: kit.aimNumber, aim: "bands", asked: 3, processor_id: processorId, first: false }));
+    this.finding = false;
+    if (found && processorId === state.desk.processorId) await state.trying.keepMany({ ...found.settings, ...level });
+  },
+  get findText() { return this.finding ? "listening …" : "Found from the take"; },
   sortBands() {
     return state.trying.keepSetting("bands", state.desk.processor.settings.bands.toSorted((a, b) => a.freq_hz - b.freq_hz));
   },
