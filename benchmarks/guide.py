@@ -316,7 +316,15 @@ def point(kind, name):
 
 def main():
     # These draw with what stands here.
-    from benchmarks import guide_aim, guide_circuits, guide_colour, guide_compare, guide_moves, guide_room
+    from benchmarks import (
+        guide_aim,
+        guide_circuits,
+        guide_colour,
+        guide_compare,
+        guide_moves,
+        guide_room,
+        guide_spectral,
+    )
 
     FOLDER.mkdir(parents=True, exist_ok=True)
     kick, hats = drums.make_kick(), drums.make_hats()
@@ -336,6 +344,7 @@ def main():
     guide_compare.draw()
     guide_circuits.draw()
     guide_aim.draw()
+    guide_spectral.draw(strings.make_guitar(0), singer)
 
 
 if __name__ == "__main__":
