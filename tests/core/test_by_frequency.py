@@ -406,3 +406,37 @@ def test_a_line_leaned_over_the_bands_is_thresholds_and_gains_that_go_together()
     kind = PROCESSORS["multiband"]
     settings = parse_settings("multiband", {"crossovers_hz": crossovers, "bands": bands} | leans, "x")
     assert kind.part_of(settings, "band1.gain_db").threshold_db == pytest.approx(-40 - each[0])
+
+
+@pytest.mark.parametrize("kind", ["deesser", "dynamic_eq", "multiband"])
+def test_a_range_is_come_to_softly_where_that_is_asked(kind):
+    def held(over_db, soft):
+        own = {"threshold_db": -50, "ratio": 100, "knee_db": 0, "range_db": 10, "soft_range": soft, "rms_pct": 100}
+        settings = {
+            "deesser": own | {"low_hz": 700, "high_hz": 1500, "attack_ms": 0},
+            "dynamic_eq": {"bands": [own | {"freq_hz": 1000, "motion": "compress", "attack_ms": 0}]},
+            "multiband": {"crossovers_hz": [10000], "bands": [own | {"attack_ms": 0}, {}]},
+        }[kind]
+        tone = sine(1000, -50 + 3.01 + over_db)  # its average lies 3 dB under its peak
+        return -min(row[-1] for row in run(kind, tone, **settings)[1].values())
+
+    for over_db in (4.0, 9.0, 20.0, 40.0):
+        wanted = held(over_db, False)
+        plain = min(over_db, 10.0)
+        x = max(over_db - 7.0, 0.0)
+        assert wanted == pytest.approx(plain, abs=0.8)  # filters before it take a little
+        assert held(over_db, True) == pytest.approx(min(over_db, 7.0) + 3.0 * x / (3.0 + x), abs=0.8)
+    assert held(40.0, True) < held(40.0, False) and held(10.0, True) < held(10.0, False) - 0.8
+
+
+def test_a_band_may_share_the_rests_ratio_too():
+    band = {"freq_hz": 1000, "motion": "compress", "threshold_db": -40, "ratio": 2, "knee_db": 0, "range_db": 60,
+            "attack_ms": 0, "release_ms": 4000, "watch": "whole"}  # fmt: skip
+    rest = {"ratio": 8, "attack_ms": 0, "release_ms": 4000, "on": False}
+
+    def moved(timing):
+        told = run("dynamic_eq", sine(1000, -20), bands=[band | {"timing": timing}], rest=rest)[1]
+        return told["band1.gain_db"][-1]
+
+    assert moved("own") == moved("rest") == pytest.approx(-10, abs=0.05)
+    assert moved("rest_ratio") == pytest.approx(-20 * (1 - 1 / 8), abs=0.05)

@@ -34,7 +34,9 @@ OUTPUT, MID_SIDE, FIRST_DRY, FIRST_WET, SECOND_DRY, SECOND_WET = 14, 15, 16, 17,
 # the gain: (1, 0, 1) compresses, (-1, 1, 1) expands downward, (1, 0, -1) upward; and what the key's level must reach.
 SIDE, MIRRORED, GAIN_SIGN, KEY_FLOOR_DB = 20, 21, 22, 23
 VALLEY_FRAMES = 24
-PARAMS = 25
+SOFT_RANGE = 25  # whether the range is approached over its last SOFT_DB
+PARAMS = 26
+SOFT_DB = 3.0
 
 
 @inlined
@@ -88,6 +90,19 @@ def _over_threshold_gain(level, target, count, side, threshold_db, slope, knee_d
         g = slope * softened(side * (level[i] - threshold_db), knee_db, half, knee_scale)
         g = g if g < range_db else range_db
         target[i] = g if g > -range_db else -range_db
+
+
+@inlined
+def _into_range(target, count, range_db):
+    """Gains without bounds, so that they come to a range softly: straight up to SOFT_DB before it, then x as
+    SOFT_DB x / (SOFT_DB + x).
+    """
+    soft = min(SOFT_DB, range_db)
+    for i in range(count):
+        g = target[i]
+        over = max(abs(g) - (range_db - soft), 0.0)
+        far = min(abs(g), range_db - soft) + (soft * over / (soft + over) if over > 0.0 else 0.0)
+        target[i] = far if g > 0.0 else -far
 
 
 @inlined
@@ -271,9 +286,11 @@ def ignore_below(level, count, floor_db):
 @inlined
 def target_of(level, target, count, params):
     """The gain in dB that a level in dB wants, by the static curve."""
-    _over_threshold_gain(
-        level, target, count, params[SIDE], params[THRESHOLD_DB], params[SLOPE], params[KNEE_DB], params[RANGE_DB]
-    )
+    soft = params[SOFT_RANGE] > 0.0 and params[RANGE_DB] < np.inf
+    most = np.inf if soft else params[RANGE_DB]
+    _over_threshold_gain(level, target, count, params[SIDE], params[THRESHOLD_DB], params[SLOPE], params[KNEE_DB], most)
+    if soft:
+        _into_range(target, count, params[RANGE_DB])
     if params[MIRRORED] > 0.0:
         _negate(target, count)
 

@@ -59,6 +59,7 @@ def _fill(params: Array, settings: Any, slope: Any, range_db: Any, sample_rate: 
     # A knee so narrow that its inverse is no number any more is none.
     params[..., dynamics.KNEE_DB] = np.where(settings.knee_db > LEAST_KNEE_DB, settings.knee_db, 0.0)
     params[..., dynamics.RANGE_DB] = range_db
+    params[..., dynamics.SOFT_RANGE] = getattr(settings, "soft_range", False)
     params[..., dynamics.ATTACK_K] = one_pole_k(settings.attack_ms, sample_rate)
     params[..., dynamics.RELEASE_K] = one_pole_k(settings.release_ms, sample_rate)
     release_by_itself(params, settings.release_ms, on=settings.auto_release, sample_rate=sample_rate)

@@ -77,6 +77,7 @@ class DeesserSettings(DetectorSettings):
     range_db: float = usual.range_db(
         12.0, "The most it may ever take away; more than 10 dB takes esses away. 60 means no limit."
     )
+    soft_range: bool = usual.soft_range()
     attack_ms: float = usual.attack_ms(1.0, "How long until it acts; esses are short.")
     release_ms: float = usual.release_ms(
         60.0, "How long it takes to go back; too long takes highs from the vowel after the ess."

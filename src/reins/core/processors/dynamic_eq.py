@@ -12,7 +12,7 @@ counted from 1.
 
 The rest is the source after the cuts less the regions of all moving and spared bands (a row of notches). It is
 compressed by itself and its change added to the sound; in series this comes first. With `timing` "rest" a band takes
-attack and release of the rest; automatic release stays the rest's own.
+attack and release of the rest, with "rest_ratio" its ratio too; automatic release stays the rest's own.
 
 match_loudness takes back what gains at rest and cuts do to the loudness of the take, weighed by its measured spectrum
 (see core.measure.spectra), or by pink noise where none is known.

@@ -16,7 +16,7 @@ from reins.core.processors.base import Array, Rows
 from reins.core.processors.curves import overdo
 from reins.core.processors.eq_bands import MOVING, fill_params
 from reins.core.processors.eq_settings import EqBand
-from reins.core.processors.eq_tuning import rest_params
+from reins.core.processors.eq_tuning import rest_params, shared
 
 #: Of frequency or Q: where filters that match the analogue curve are worked out; and of both, where both move.
 STEPS_PER_OCTAVE, STEPS_OF_BOTH = 12, 6
@@ -73,19 +73,19 @@ class InRows:
     def params(self, places: list[int], standing: Array) -> Array | None:
         """Of dsp.dynamics (rows, bands, PARAMS), of what they are at rest (bands, PARAMS); None where none moves."""
         rest = SimpleNamespace(**vars(self._settings.rest) | self._at.get("rest", {}))
-        times = {"attack_ms", "release_ms"} & self.of("rest")
+        moving = self.of("rest")
         touched = [
             (index, place)
             for index, place in enumerate(places)
-            if self.of(place) - WHERE - {"gain_db"} or (times and self._settings.bands[place].timing == "rest")
+            if self.of(place) - WHERE - {"gain_db"} or moving.intersection(shared(self._settings.bands[place]))
         ]
         if not touched:
             return None
         params = np.repeat(standing[None], self._count, axis=0)
         for index, place in touched:
             band = SimpleNamespace(**vars(self._settings.bands[place]) | self._at.get(place, {}))
-            if band.timing == "rest":
-                band.attack_ms, band.release_ms = rest.attack_ms, rest.release_ms
+            for name in shared(self._settings.bands[place]):
+                setattr(band, name, getattr(rest, name))
             own = np.ascontiguousarray(params[:, index])
             fill_params(own, band, self._rate)
             if self._settings.is_overdone:

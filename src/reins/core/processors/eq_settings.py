@@ -32,8 +32,8 @@ COLUMNS = {
 }  # fmt: skip
 KEYS = {
     "on": "on", "freq_hz": "freq", "motion": "mode", "watch": "watches", "weight_db_oct": "highs", "rms_pct": "average",
-    "rms_ms": "over", "key.source": "follows", "key.gain_db": "key gain", "key.low_cut_hz": "low cut",
-    "key.high_cut_hz": "high cut", "points": "curve",
+    "rms_ms": "over", "soft_range": "soft", "key.source": "follows", "key.gain_db": "key gain",
+    "key.low_cut_hz": "low cut", "key.high_cut_hz": "high cut", "points": "curve",
 }  # fmt: skip
 OF_REST = ("on", "gain_db", "threshold_db", "ratio", "knee_db", "range_db", "attack_ms", "release_ms", "auto_release")
 ROWS = (
@@ -76,9 +76,11 @@ class EqBand(Strict):
         120.0, "How long it takes to go back; lows want longer than highs.", group="Motion"
     )
     auto_release: bool = usual.auto_release(group="Motion")
-    timing: Literal["own", "rest"] = choice(
-        "own", label="Times", group="Motion", words={"own": "its own", "rest": "the rest's"},
-        help="Whether it has attack and release of its own or those of the rest.",
+    soft_range: bool = usual.soft_range("Motion")
+    timing: Literal["own", "rest", "rest_ratio"] = choice(
+        "own", label="Times", group="Motion",
+        words={"own": "its own", "rest": "the rest's", "rest_ratio": "and ratio"},
+        help="Whether it has attack and release of its own or those of the rest, or the rest's ratio too.",
     )  # fmt: skip
     watch: Literal["band", "whole"] = choice(
         "band", label="Watches", group="Motion", help="Its own region, or the whole sound.",
@@ -127,6 +129,7 @@ class Rest(Strict):
     attack_ms: float = usual.attack_ms(20.0, "How long until it has taken hold.", group="Rest")
     release_ms: float = usual.release_ms(200.0, "How long it takes to let go.", group="Rest")
     auto_release: bool = usual.auto_release("Quick after a lone peak, slow after a long passage.", group="Rest")
+    soft_range: bool = usual.soft_range("Rest")
     rms_pct: float = average_pct("Rest")
     rms_ms: float = average_ms("Rest")
 

@@ -23,10 +23,16 @@ Counts = npt.NDArray[np.int64]
 _parts: BySettings[Any] = BySettings()
 
 
+def shared(band: EqBand) -> tuple[str, ...]:
+    """What a band takes from the rest."""
+    times = ("attack_ms", "release_ms")
+    return {"own": (), "rest": times, "rest_ratio": (*times, "ratio")}[band.timing]
+
+
 def _params_of(band: EqBand, rest: Any, rate: int) -> Array:
     """Of dsp.dynamics, with the times of the rest where the band takes those."""
-    if band.timing == "rest":
-        update = {"attack_ms": rest.attack_ms, "release_ms": rest.release_ms}
+    if band.timing != "own":
+        update = {name: getattr(rest, name) for name in shared(band)}
         return band_params(band.model_copy(update=update), rate)
     return _parts.get(band, (rate, "params"), lambda: band_params(band, rate))
 

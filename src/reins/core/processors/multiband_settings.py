@@ -44,6 +44,7 @@ class MultibandBand(Strict):
     )
     knee_db: float = usual.knee_db(0.0, "How gently it sets in around the threshold.")
     range_db: float = usual.range_db(60.0, "The most this band may ever move; 60 means no limit to holding.")
+    soft_range: bool = usual.soft_range()
     attack_ms: float = usual.attack_ms(10.0, "How long until it has moved.")
     hold_ms: float = usual.hold_ms(0.0, "How long it stays before it goes back.")
     release_ms: float = usual.release_ms(120.0, "How long it takes to go back; lows want longer than highs.")

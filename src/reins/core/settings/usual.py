@@ -63,6 +63,13 @@ def release_ms(default: float, help: str, *, high: float = 5000, label: str = "R
 LETS_GO = "Lets go quickly after a lone hit, slowly after a long passage."
 
 
+def soft_range(group: str = "Level") -> Any:
+    """Whether the range has a corner."""
+    return choice(
+        False, label="Soft reach", group=group, help="Comes to its reach over the last 3 dB, without a corner."
+    )
+
+
 def auto_release(help: str = LETS_GO, *, group: str = "Time") -> Any:
     """Whether the way back takes its time by itself; see processors.release."""
     return choice(False, label="Automatic release", group=group, help=help)
