@@ -440,3 +440,41 @@ def test_a_band_may_share_the_rests_ratio_too():
 
     assert moved("own") == moved("rest") == pytest.approx(-10, abs=0.05)
     assert moved("rest_ratio") == pytest.approx(-20 * (1 - 1 / 8), abs=0.05)
+
+
+MOVING_EQ = {"low_cut_hz": 80, "bands": [
+    {"freq_hz": 300, "motion": "compress", "threshold_db": -50, "q": 0.7, "attack_ms": 2},
+    {"freq_hz": 4000, "motion": "expand", "threshold_db": -45, "range_db": 6}, {"freq_hz": 1500, "gain_db": 4}],
+    "rest": {"on": True, "threshold_db": -40}}  # fmt: skip
+
+
+def two_channels(seed=3):
+    rng = np.random.default_rng(seed)
+    return np.stack([rng.standard_normal(24000) * 0.2, rng.standard_normal(24000) * 0.02])
+
+
+def test_an_eqs_middle_is_moved_and_its_sides_are_not():
+    sound = two_channels()
+    made = run("dynamic_eq", sound, **MOVING_EQ, channels="mid_side", apply_to="first", link_pct=0)[0]
+    middle, sides = 0.5 * (sound[0] + sound[1]), 0.5 * (sound[0] - sound[1])
+    np.testing.assert_allclose(0.5 * (made[0] - made[1]), sides, atol=1e-12)
+    alone = run("dynamic_eq", middle[None], **MOVING_EQ)[0]
+    np.testing.assert_allclose(0.5 * (made[0] + made[1]), alone[0], atol=1e-12)
+    linked = run("dynamic_eq", sound, **MOVING_EQ, channels="mid_side", apply_to="second")[0]
+    np.testing.assert_allclose(0.5 * (linked[0] + linked[1]), middle, atol=1e-12)
+
+
+def test_an_eqs_channels_go_their_own_ways_as_far_as_they_are_not_linked():
+    sound = two_channels()
+    parted, told = run("dynamic_eq", sound, **MOVING_EQ, link_pct=0)
+    for channel in (0, 1):
+        alone, own = run("dynamic_eq", sound[channel : channel + 1], **MOVING_EQ)
+        np.testing.assert_allclose(parted[channel], alone[0], atol=1e-12)
+        assert (np.abs(told["band1.gain_db"]) >= np.abs(own["band1.gain_db"]) - 1e-12).all()
+    # Half linked, the quiet one counts as halfway in dB to the loud one, and the loud one stays as it is.
+    tones = np.concatenate([sine(300, -20), sine(300, -40)])
+    band = {"freq_hz": 300, "motion": "compress", "threshold_db": -50, "ratio": 2, "knee_db": 0, "range_db": 60,
+            "attack_ms": 0, "release_ms": 4000}  # fmt: skip
+    left, right = run("dynamic_eq", tones, bands=[band], link_pct=50)[0][:, -4800:]
+    reached = [20 * np.log10(np.abs(row).max()) for row in (left, right)]
+    assert reached[0] == pytest.approx(-20 - 15, abs=0.2) and reached[1] == pytest.approx(-40 - 10, abs=0.3)

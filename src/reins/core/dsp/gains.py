@@ -113,6 +113,18 @@ def join(source: Array, added: Array, mix_pct: Gain, output_db: Gain) -> Array:
     return out
 
 
+@kernel("void(f8[:,::1], f8[:,::1], f8)")
+def tie_alike(one, other, link):
+    """Bring magnitudes of two channels (bands, frames) up towards the louder one's, by so much of the way in dB."""
+    for band in range(one.shape[0]):
+        for i in range(one.shape[1]):
+            a, b = one[band, i], other[band, i]
+            if a < b:
+                one[band, i] = max(a, 1e-9) ** (1.0 - link) * max(b, 1e-9) ** link
+            elif b < a:
+                other[band, i] = max(b, 1e-9) ** (1.0 - link) * max(a, 1e-9) ** link
+
+
 @brief("void(f8[:,::1], f8[::1], f8[:,::1])")
 def split_sides(sound, middle, sides):
     """Middle (frames,) and sides (1, frames) of a stereo sound (2, frames)."""

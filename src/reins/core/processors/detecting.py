@@ -60,6 +60,34 @@ def average_ms(group: str = "Detect") -> Any:
     )  # fmt: skip
 
 
+Channels = Literal["stereo", "mid_side"]
+Acted = Literal["both", "first", "second"]
+
+
+def channels_as() -> Any:
+    """What the two channels are."""
+    return choice(
+        "stereo", label="Channels", group="Detect", words={"stereo": "L / R", "mid_side": "M / S"},
+        help="Work on left and right, or on the middle and the sides.",
+    )  # fmt: skip
+
+
+def linked_pct() -> Any:
+    """How far both are held alike."""
+    return usual.share_pct(
+        100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link",
+        moves=False,
+    )  # fmt: skip
+
+
+def acted_on() -> Any:
+    """Which of the two are held."""
+    return choice(
+        "both", label="Act on", group="Detect", words={"both": "both", "first": "L or M", "second": "R or S"},
+        help="Which channels are held; the others pass untouched.",
+    )  # fmt: skip
+
+
 class AveragingSettings(ProcessorSettings):
     """Settings of a detector that can follow the average."""
 
@@ -74,25 +102,13 @@ class KeyedSettings(ProcessorSettings):
         0.0, 0, 20, label="Lookahead", unit="ms", group="Time", step=0.1, moves=False,
         help="Sees the sound this much before it comes, so the attack can be in place in time.",
     )  # fmt: skip
-    channels: Literal["stereo", "mid_side"] = choice(
-        "stereo", label="Channels", group="Detect", words={"stereo": "L / R", "mid_side": "M / S"},
-        help="Work on left and right, or on the middle and the sides.",
-    )  # fmt: skip
-    link_pct: float = usual.share_pct(
-        100.0,
-        "100 holds both channels by the same amount, 0 each by its own.",
-        group="Detect",
-        label="Link",
-        moves=False,
-    )
+    channels: Channels = channels_as()
+    link_pct: float = linked_pct()
     link_by: Literal["max", "mean"] = choice(
         "max", label="Link by", group="Detect", words={"max": "louder", "mean": "average"},
         help="Whether linked channels follow the louder one or the average of both.",
     )  # fmt: skip
-    apply_to: Literal["both", "first", "second"] = choice(
-        "both", label="Act on", group="Detect", words={"both": "both", "first": "L or M", "second": "R or S"},
-        help="Which channels are held; the others pass untouched.",
-    )  # fmt: skip
+    apply_to: Acted = acted_on()
     mix_pct: float = usual.share_pct(
         100.0,
         "How much of the held sound; the rest is the source, untouched.",

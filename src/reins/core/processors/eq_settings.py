@@ -6,7 +6,15 @@ from pydantic import Field, field_validator, model_validator
 
 from reins.core.processors.base import ProcessorSettings
 from reins.core.processors.curve import IN_DB, OUT_DB, rising_points
-from reins.core.processors.detecting import average_ms, average_pct
+from reins.core.processors.detecting import (
+    Acted,
+    Channels,
+    acted_on,
+    average_ms,
+    average_pct,
+    channels_as,
+    linked_pct,
+)
 from reins.core.processors.sidechain import Key
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, listed, number
@@ -150,6 +158,9 @@ class DynamicEqSettings(ProcessorSettings):
     high_cut_hz: float = _cut("High cut", usual.HIGHEST_HZ, "Takes away what lies above; 0 is off.")
     high_cut_slope: Slope = _slope("High slope")
     rest: Rest = Rest()
+    channels: Channels = channels_as()
+    link_pct: float = linked_pct()
+    apply_to: Acted = acted_on()
     match_loudness: bool = choice(
         False, label="Match loudness", group="Out", help="Takes back what gains at rest and cuts do to the loudness.",
     )  # fmt: skip
