@@ -4,6 +4,7 @@ import tempfile
 import time
 from pathlib import Path
 
+from selenium.webdriver.common.keys import Keys
 from tests.browser.driving import DEMO, Server, choose_option, find, make_driver, settled, wait_for, wait_until
 
 from benchmarks.desk import call
@@ -59,14 +60,42 @@ def by_frequency(driver):
     time.sleep(0.5)
     settled(driver)
     driver.save_screenshot(str(SHOTS / "multiband.png"))
-    wait_for(driver, '.strip[aria-label="Singer"] .strip-name').click()
+    find(driver, '[data-do="tab-lean"]').click()
+    settled(driver)
+    grip = wait_for(driver, '[data-handle="lean_highs_db"]')
+    for _ in range(12):
+        grip.send_keys(Keys.ARROW_UP)
+    time.sleep(1.5)
+    settled(driver)
+    driver.save_screenshot(str(SHOTS / "lean.png"))
+    find(driver, '[data-do="tab-bands"]').click()
+
+
+def spectral(server, driver):
+    """Where guitar and singer fight on the map, and the hats under a drawn threshold with what was held."""
+    tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
+    ids = {t["name"]: k for k, t in tracks.items()}
+    drawn = [[1500, -30], [3000, -56], [9000, -56], [14000, -66]]
+    hats = {"threshold_points": drawn, "hold_ratio": 6.0, "from_hz": 2000.0}
+    keep(server, kind="add_processor", strip_id=ids["Hats"], type="fine_bands", processor_id="fine", settings=hats)
+    driver.execute_script("reins.view.look(0, 48000 * 40); reins.live.seek(48000 * 21)")
+    wait_for(driver, '.strip[aria-label="Guitar R"] .strip-name').click()
+    settled(driver)
+    choose_option(driver, '[data-do="beside"] option', "Singer".__eq__)
+    find(driver, '[data-do="fight"]').click()
+    wait_for(driver, '[data-do="fight-map"]').click()
+    time.sleep(2.0)
+    driver.save_screenshot(str(SHOTS / "fight.png"))
+    find(driver, '[data-do="fight"]').click()
+    driver.execute_script("reins.view.look(48000 * 16, 48000 * 10)")
+    wait_for(driver, '.strip[aria-label="Hats"] .strip-name').click()
     settled(driver)
     find(driver, ".bench-curve [data-do=swap]").click()
+    time.sleep(2.0)
     settled(driver)
-    time.sleep(0.5)
-    settled(driver)
-    driver.save_screenshot(str(SHOTS / "large.png"))
+    driver.save_screenshot(str(SHOTS / "fine-bands.png"))
     find(driver, ".take [data-do=swap]").click()
+    find(driver, '[data-do="level"]').click()
 
 
 def moving(server, driver):
@@ -85,7 +114,7 @@ def moving(server, driver):
     fader = {"moves": [{"what": "strip.fader_db"}], "by": {"kind": "line", "points": line}}
     keep(server, kind="put_rein", strip_id=ids["Singer"], rein_id="line", rein=fader)
     driver.execute_script("reins.view.look(0, 48000 * 40); reins.live.seek(48000 * 21)")
-    for strip, rein, shot in (("Harmonium", "beat", "beat"), ("Harmonium", "key", "key"), ("Singer", "line", "line")):
+    for strip, rein, shot in (("Harmonium", "beat", "beat"), ("Singer", "line", "line")):
         wait_for(driver, f'.strip[aria-label="{strip}"] .strip-name').click()
         wait_for(driver, f'.rein-chip[data-rein="{rein}"] .rein-chip-name').click()
         settled(driver)
@@ -93,11 +122,6 @@ def moving(server, driver):
             choose_option(driver, '[data-do="fold-key"] option', "Kick".__eq__)
         time.sleep(1.5)  # for the folded sound and the key's level to be there
         driver.save_screenshot(str(SHOTS / f"{shot}.png"))
-    wait_for(driver, '.strip[aria-label="Harmonium"] .strip-name').click()
-    wait_for(driver, '.station[data-type="filter"] .station-name').click()
-    settled(driver)
-    time.sleep(1.0)
-    driver.save_screenshot(str(SHOTS / "filter.png"))
 
 
 def colours(server, driver):
@@ -186,6 +210,7 @@ def main():
         time.sleep(0.5)  # for the meters to stand on the new strip
         driver.save_screenshot(str(SHOTS / f"{shot}.png"))
     by_frequency(driver)
+    spectral(server, driver)
     moving(server, driver)
     colours(server, driver)
     aim(server, driver)
