@@ -5,7 +5,8 @@ import pytest
 from scipy import signal
 
 from reins.core.chainfile import parse_entry
-from reins.core.engine.bandlevels import above_pct, shares_pct, threshold_of
+from reins.core.engine.bandlevels import above_pct, above_spectrum_db, shares_pct, threshold_of
+from reins.core.measure.spectra import POINTS_HZ, spectrum_of_take, to_db
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 from tests.conftest import RATE, sound_of
@@ -73,3 +74,41 @@ def test_it_stands_at_the_sounds_time_behind_what_is_late():
         rows, _ = heard("dynamic_eq", sound, more, bands=bands)
         loud = np.flatnonzero(rows["band1.gain_db"] > 0.05)
         assert loud.min() == RATE // 1024 and loud.max() == (RATE + 4800) // 1024
+
+
+def noise(kind, seconds=6):
+    """Pink noise from 20 Hz, or that of an ess, at an RMS of 0.1."""
+    frames = seconds * RATE
+    spectrum, hz = np.fft.rfft(np.random.default_rng(1).standard_normal(frames)), np.fft.rfftfreq(frames, 1 / RATE)
+    if kind == "pink":
+        sound = np.fft.irfft(spectrum / np.where(hz < 20, 1e9, np.sqrt(np.maximum(hz, 1))), frames)
+    else:
+        edges = signal.butter(2, [4500, 9500], "bandpass", fs=RATE, output="sos")
+        sound = signal.sosfilt(edges, np.fft.irfft(spectrum, frames))
+    return (0.1 * sound / sound.std())[None]
+
+
+EQ = {"motion": "compress"}
+
+
+@pytest.mark.parametrize(
+    ("sort", "kind", "name", "span", "settings"),
+    [
+        *(("pink", "dynamic_eq", "band1.gain_db", (0.9 * hz, 1.1 * hz), {"bands": [EQ | {"freq_hz": hz, "q": q}]})
+          for hz, q in ((60, 1), (60, 4), (1000, 0.5), (1000, 4), (5000, 1), (12000, 2))),
+        ("pink", "dynamic_eq", "band1.gain_db", (900, 1100), {"bands": [EQ | {"watch": "whole"}]}),
+        ("pink", "dynamic_eq", "band1.gain_db", (900, 1100), {"bands": [EQ | {"rms_pct": 100, "rms_ms": 100}]}),
+        ("pink", "dynamic_eq", "rest.gain_db", (300, 500), {"bands": [EQ], "rest": {"on": True}}),
+        ("pink", "multiband", "band1.gain_db", (50, 150), {"crossovers_hz": [200, 2500]}),
+        ("pink", "multiband", "band3.gain_db", (4000, 9000), {"crossovers_hz": [200, 2500]}),
+        ("pink", "deesser", "gain_db", (5000, 9000), {}),
+        ("ess", "deesser", "gain_db", (5000, 9000), {}),
+        ("ess", "dynamic_eq", "band1.gain_db", (5500, 8000), {"bands": [EQ | {"freq_hz": 6500, "q": 1.5}]}),
+    ],
+)  # fmt: skip
+def test_a_threshold_lies_across_a_spectrum_where_noise_of_that_level_is_held(sort, kind, name, span, settings):
+    sound = noise(sort)
+    rows, entry = heard(kind, sound, **settings)
+    shown = to_db(spectrum_of_take(sound_of(sound)))[(span[0] < POINTS_HZ) & (span[1] > POINTS_HZ)]
+    reached = 20 * np.log10(np.median(rows[name]))
+    assert reached - above_spectrum_db(entry, name, RATE) == pytest.approx(shown.max(), abs=2.0)

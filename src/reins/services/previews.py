@@ -11,7 +11,7 @@ import numpy as np
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
-from reins.core.engine.bandlevels import above_pct, shares_pct, threshold_of
+from reins.core.engine.bandlevels import above_pct, above_spectrum_db, shares_pct, threshold_of
 from reins.core.engine.entries import wants_spectrum
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.levels import Level, measure_source
@@ -90,7 +90,11 @@ class Previews:
                 if heard is None and watched is not None:
                     answer["key_db"] = _db(watched)
                 bands = _bands(span, start, frames, columns)
-                answer |= {"offer": offer(entry.settings), "bands": bands, "heard": _heard(span, entry)}
+                answer |= {
+                    "offer": offer(entry.settings),
+                    "bands": bands,
+                    "heard": _heard(span, entry, document.sample_rate),
+                }
                 answer |= _pictures(entry, document.sample_rate, sound.spectrum() if wants_spectrum([entry]) else None)
                 answer["held_map"] = _held_map(span, start, frames, columns)
         return answer
@@ -212,15 +216,17 @@ def _bands(span: Span, start: int, frames: int, columns: int) -> dict[str, dict[
     }
 
 
-def _heard(span: Span, entry: ProcessorEntry) -> dict[str, dict[str, Any]]:
+def _heard(span: Span, entry: ProcessorEntry, rate: int) -> dict[str, dict[str, Any]]:
     """By band how long what its detector hears sits at each half dB from -100 on, and for how much of the time it is
-    above the threshold.
+    above the threshold; and how much lower a level of it lies across a spectrum.
     """
     told = {}
     for name, loudest in span.loudest.items():
         threshold_db = threshold_of(entry, name)
         if threshold_db is not None:
-            told[name] = {"share_pct": shares_pct(loudest), "above_pct": above_pct(loudest, threshold_db)}
+            above_db = above_spectrum_db(entry, name, rate)
+            shares = {"share_pct": shares_pct(loudest), "above_pct": above_pct(loudest, threshold_db)}
+            told[name] = shares | {"above_spectrum_db": round(above_db, 2)}
     return told
 
 

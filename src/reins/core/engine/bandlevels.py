@@ -1,11 +1,13 @@
 """The level each band of a processor is measured by: what its detector hears, through what the band covers of it."""
 
+import math
+
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
 from reins.core.dsp.compiled import plain
-from reins.core.dsp.filters import run_sections
+from reins.core.dsp.filters import run_sections, sections_response
 from reins.core.engine.chain import Chain
 from reins.core.measure.folding import fold_loudest
 from reins.core.processors import PROCESSORS
@@ -16,6 +18,7 @@ COLUMN_FRAMES = 1024  # of which the loudest moment counts, so that no half wave
 USUAL_RMS_MS = 10.0
 FLOOR_DB = -100.0
 STEPS_PER_DB = 2
+SINE_DB = 20.0 * math.log10(2.0) / 2.0  # of a sine, its peak over its mean
 
 
 class BandLevels:
@@ -60,6 +63,32 @@ class BandLevels:
             k = one_pole_k(getattr(part, "rms_ms", USUAL_RMS_MS), self._rate)
             at, every = (0, signal.shape[1]) if first is None else (first - heard.latency_frames, COLUMN_FRAMES)
             fold_loudest(signal, blend, k, known[1], at, every, loudest)
+
+
+def above_spectrum_db(entry: ProcessorEntry, name: str, sample_rate: int) -> float:
+    """By how much pink noise is louder in a band, as its detector follows it, than in a third octave of a spectrum,
+    where a sine reads its peak (measure.spectra); so a threshold lies that much lower across one.
+
+    The band's power is that of so many third octaves, |H|^2 over log frequency. Of a peak detector the loudest of a
+    column counts: the median of the greatest of N peaks, each as Rayleigh has it (S. O. Rice, "Mathematical Analysis of
+    Random Noise", Bell System Technical Journal 24(1), 1945), N by how wide the noise is: one, and twice the spread of
+    its frequencies times the time.
+    """
+    kind = PROCESSORS[entry.type]
+    high_hz = min(20000.0, 0.45 * sample_rate)
+    hz = np.geomspace(20.0, high_hz, 2000)
+    region = None if kind.measures_all(entry.settings, name) else kind.region_of(entry.settings, name, sample_rate)
+    passed = np.ones(hz.size) if region is None else np.abs(sections_response(region, hz, sample_rate)) ** 2
+    part = kind.part_of(entry.settings, name)
+    weight = getattr(part, "weight_db_oct", 0.0)
+    passed = passed * np.maximum(hz / 100.0, 1.0) ** (weight / 10.0 / math.log10(2.0))
+    thirds = passed.mean() * math.log10(high_hz / 20.0) * 10.0
+    shares = passed / passed.sum()  # of pink noise, which is even over log frequency
+    spread_hz = math.sqrt(max(float((shares * hz**2).sum() - (shares * hz).sum() ** 2), 0.0))
+    peaks = 1.0 + 2.0 * spread_hz * COLUMN_FRAMES / sample_rate
+    crest_db = 10.0 * math.log10(-2.0 * math.log(1.0 - 0.5 ** (1.0 / peaks)))
+    blend = getattr(part, "rms_pct", 0.0) / 100.0
+    return 10.0 * math.log10(max(thirds, 1e-6)) - SINE_DB + (1.0 - blend) * crest_db
 
 
 def shares_pct(loudest: Array) -> list[float]:

@@ -294,6 +294,11 @@ class Deesser(FollowingCurve):
         return NOTHING if self._settings.act_on == "band" else super()._mixing(moved)
 
     @classmethod
+    def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:
+        """What its detector hears."""
+        return edges(settings, sample_rate) if band == "gain_db" else None
+
+    @classmethod
     def stand_in(cls, settings: Any) -> tuple[type[Compressor], Any]:
         """A compressor with the same curve and times: what happens to the band's level."""
         curve, times = ("threshold_db", "ratio", "knee_db", "range_db"), ("attack_ms", "release_ms", "auto_release")

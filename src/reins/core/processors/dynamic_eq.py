@@ -142,10 +142,9 @@ class DynamicEq(Processor):
 
     def hears(self, band: str = "") -> tuple[Array, Array | None] | None:
         """What a band's detector heard, and the band's region; of one that does not move, the source after the cuts."""
-        if band == "rest.gain_db" and self._settings.rest.on:
-            notches = self._cores[0].notches
-            return self._both([core.source for core in self._cores]), np.concatenate(notches) if notches else None
         region = self.region_of(self._settings, band, self._sample_rate)
+        if band == "rest.gain_db" and self._settings.rest.on:
+            return self._both([core.source for core in self._cores]), region
         if region is None:
             return None
         place = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
@@ -178,6 +177,11 @@ class DynamicEq(Processor):
         for place, own in enumerate(settings.bands):
             if band == f"band{place + 1}.gain_db":
                 return variable.as_sections(band_region(own, sample_rate))
+        if band == "rest.gain_db":
+            notches = [
+                variable.as_sections(band_region(b, sample_rate, rest=True)) for b in settings.bands if covers(b)
+            ]
+            return np.concatenate(notches) if notches else None
         return None
 
     @classmethod

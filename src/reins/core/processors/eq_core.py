@@ -85,11 +85,6 @@ class EqCore:
         """The block just heard, after the cuts."""
         return self._source
 
-    @property
-    def notches(self) -> list[Array]:
-        """Sections that leave what the rest is."""
-        return [variable.as_sections(notch) for _, notch in self._notches]
-
     def _ear(self, key: Key, weight_db_oct: float) -> Ear:
         own = self._channels if "self" in (key.source, *(one.source for one in key.also)) else 1
         lanes = lanes_of(key, own, self._key_channels)

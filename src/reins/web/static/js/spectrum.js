@@ -78,7 +78,7 @@ export class Spectrum {
   /** Show other spectra or curves. */
   draw(changes) {
     Object.assign(this.model, changes);
-    this.paint(false);
+    this.paint("heard" in changes); // thresholds lie by what is heard
   }
 
   choose(chosen) {
@@ -246,12 +246,13 @@ export class Spectrum {
   grips() {
     const { place } = this;
     const seen = new Set();
-    return this.model.thresholds.filter(({ setting }) => !seen.has(setting) && seen.add(setting)).map(({ setting, label, from, to, db, by = 0 }) => {
+    return this.model.thresholds.filter(({ setting }) => !seen.has(setting) && seen.add(setting)).map(({ setting, gain, label, from, to, db, by = 0 }) => {
       const { low, high } = this.field(setting);
+      const y = place.y(db - (this.model.heard?.[gain]?.above_spectrum_db ?? 0));
       return {
-        key: setting, className: "grip", text: "", x: Math.min(place.x(from) + 12, (place.x(from) + place.x(to)) / 2), y: place.y(db),
+        key: setting, className: "grip", text: "", x: Math.min(place.x(from) + 12, (place.x(from) + place.x(to)) / 2), y,
         said: `Threshold of ${label}, ${spoken(db, this.field(setting))}`,
-        press: (event) => this.drag(event, (_, dy) => ({ [setting]: Math.min(high, Math.max(low, Math.round(2 * (place.level(place.y(db) + dy) + by)) / 2)) })),
+        press: (event) => this.drag(event, (_, dy) => ({ [setting]: Math.min(high, Math.max(low, Math.round(2 * (db + place.level(dy) - place.level(0) + by)) / 2)) })),
         wheel: (direction, fine) => this.nudge([setting], direction, fine),
         keys: { ArrowDown: (fine) => this.nudge([setting], -1, fine), ArrowUp: (fine) => this.nudge([setting], 1, fine) },
       };

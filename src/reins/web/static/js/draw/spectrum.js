@@ -35,7 +35,7 @@ export const frequencyText = (hz) => (hz >= 1000 ? `${hz / 1000}k` : String(hz))
 /**
  * @param {HTMLCanvasElement} canvas
  * @param {{hz: number[], shown: Record<string, number[]>, frequency: {rest_db: number[], reach_db: number[], lies_on_db: number[] | null} | null, tone: {tone_hz: number, db: number[]} | null, curve: number[] | null,
- *   thresholds: {gain: string, from: number, to: number, db: number}[], heard: Record<string, {share_pct: number[], above_pct: number}> | null, heardNow: Record<string, number> | null, drawn: number[] | null, leaning: boolean, leans: {hz: number, db: number}[], bands: Record<string, {usual_db: number}> | null, crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
+ *   thresholds: {gain: string, from: number, to: number, db: number}[], heard: Record<string, {share_pct: number[], above_pct: number, above_spectrum_db: number}> | null, heardNow: Record<string, number> | null, drawn: number[] | null, leaning: boolean, leans: {hz: number, db: number}[], bands: Record<string, {usual_db: number}> | null, crossovers: number[], watched: number[] | null, rubber: number[] | null}} model
  */
 export function paintSpectrum(canvas, model) {
   const { ink, width, height } = blank(canvas);
@@ -58,7 +58,7 @@ export function paintSpectrum(canvas, model) {
   if (key) dashed(ink, [4, 3], () => stroke(ink, colours.key, 1.5, ...line(key, place.y)));
   for (const hz of model.crossovers) stroke(ink, colours.ink, 1.5, [place.x(hz), place.top], [place.x(hz), place.bottom]);
   if (!model.leaning) heardLevels(ink, colours, place, model);
-  if (!model.leaning) threshold(ink, colours, place, model.thresholds);
+  if (!model.leaning) threshold(ink, colours, place, model);
   if (model.leaning && model.leans.length) leanLine(ink, colours, place, model);
   if (model.drawn) dashed(ink, [6, 4], () => stroke(ink, colours.held, 1.5, ...line(model.drawn, place.y)));
   if (model.tone) harmonics(ink, colours, place, model.tone);
@@ -124,6 +124,7 @@ function heardLevels(ink, colours, place, { thresholds, heard, heardNow }) {
     const known = heard?.[gain];
     if (!known || drawn.has(gain)) continue;
     drawn.add(gain);
+    const y = (level) => place.y(level - known.above_spectrum_db);
     const [left, right] = [place.x(from), place.x(to)];
     const [middle, half] = [(left + right) / 2, Math.min(0.42 * (right - left), WIDEST_PX)];
     const shares = known.share_pct.slice(1).map((share, index, all) => (share + (all[index - 1] ?? 0) + (all[index + 1] ?? 0)) / 3); // what is under the lowest step says nothing
@@ -134,17 +135,17 @@ function heardLevels(ink, colours, place, { thresholds, heard, heardNow }) {
       if (share <= 0 || level < FLOOR_DB) return;
       const wide = half * Math.sqrt(share / most);
       ink.fillStyle = level >= limit ? colours.held : colours.source;
-      ink.fillRect(middle - wide, place.y(level + 0.5), 2 * wide, place.y(level) - place.y(level + 0.5));
+      ink.fillRect(middle - wide, y(level + 0.5), 2 * wide, y(level) - y(level + 0.5));
     });
     ink.globalAlpha = 1;
     const now = heardNow?.[gain];
-    if (now > FLOOR_DB) stroke(ink, colours.ink, 2.5, [middle - half, place.y(now)], [middle + half, place.y(now)]);
+    if (now > FLOOR_DB) stroke(ink, colours.ink, 2.5, [middle - half, y(now)], [middle + half, y(now)]);
     if (right - left <= 34) continue;
     ink.fillStyle = colours.sheet;
     ink.globalAlpha = 0.8;
-    ink.fillRect(middle - 14, place.y(limit) - 15, 28, 13);
+    ink.fillRect(middle - 14, y(limit) - 15, 28, 13);
     ink.globalAlpha = 1;
-    write(ink, colours.held, `${Math.round(known.above_pct)} %`, middle, place.y(limit) - 8, "center");
+    write(ink, colours.held, `${Math.round(known.above_pct)} %`, middle, y(limit) - 8, "center");
   }
 }
 
@@ -171,10 +172,10 @@ function leanLine(ink, colours, place, { leans, thresholds, bands }) {
   stroke(ink, colours.ink, 2.5, ...points);
 }
 
-/** One line across, stepping from one band's threshold to the next's. */
-function threshold(ink, colours, place, segments) {
-  if (!segments.length) return;
-  const points = segments.flatMap(({ from, to, db: level }) => [[place.x(from), place.y(level)], [place.x(to), place.y(level)]]);
+/** One line across, stepping from one band's threshold to the next's; as low as a spectrum shows noise that just reaches them. */
+function threshold(ink, colours, place, { thresholds, heard }) {
+  if (!thresholds.length) return;
+  const points = thresholds.flatMap(({ gain, from, to, db: level }) => [from, to].map((hz) => [place.x(hz), place.y(level - (heard?.[gain]?.above_spectrum_db ?? 0))]));
   dashed(ink, [6, 4], () => stroke(ink, colours.held, 1.5, ...points));
 }
 
