@@ -34,11 +34,11 @@ def parts():
     }  # fmt: skip
 
 
-def aimed(name, take, asked=0.0, kind=None, key=None):
+def aimed(name, take, asked=0.0, kind=None, key=None, **given):
     aim = AIMS[name]
     kind = kind or aim.types[0]
     settings = {k: v for k, v in aim.base.items() if k in PROCESSORS[kind].Settings.model_fields}
-    settings |= {} if key is None else {"key": {"source": "k"}}
+    settings |= given | ({} if key is None else {"key": {"source": "k"}})
     entry = parse_entry({"id": "p", "type": kind, "settings": settings}, "x")
     keys = {} if key is None else {"k": key}
     work = Work(Trial(take, [entry], keys, Beat(96)), Marks.of(take), asked, None if key is None else Marks.of(key))
@@ -171,10 +171,13 @@ def test_esses_are_held_by_as_much_as_asked(make_take, parts):
 
 
 def test_bands_are_held_alike(make_take, parts):
-    work, proposal = aimed("bands", make_take(parts["room"][:, : 12 * RATE]), 3.0)
-
-    got = [value for name, value in proposal.figures.items() if name.startswith("band")]
-    assert got == pytest.approx([3.0] * 4, abs=0.5) and proposal.reached and work.runs <= 10
+    take = make_take(parts["room"][:, : 12 * RATE])
+    plain, leaned = (aimed("bands", take, 3.0, **given) for given in ({}, {"lean_highs_db": 9.0}))
+    for work, proposal in (plain, leaned):
+        got = [value for name, value in proposal.figures.items() if name.startswith("band")]
+        assert got == pytest.approx([3.0] * 4, abs=0.5) and proposal.reached and work.runs <= 10
+    # A line that leaned stands level again, and what was found is the same.
+    assert leaned[1].settings == plain[1].settings | {"lean_highs_db": 0.0}
 
 
 @pytest.mark.parametrize(("key", "kind_of"), [("announcer", "phrase"), ("kick", "hits")])

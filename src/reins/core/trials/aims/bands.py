@@ -9,6 +9,7 @@ from reins.errors import ConflictError
 
 ACTIVE_DB = 30.0  # under the loud parts: what counts
 ROUNDS = 10
+LEANS = ("lean_lows_db", "lean_middle_db", "lean_highs_db")
 
 
 class EvenByBand(Aim):
@@ -32,6 +33,8 @@ class EvenByBand(Aim):
         starting = [self._level(work, k, loud) for k in range(count)]
         given = work.entry.settings.bands  # type: ignore[attr-defined]
         ratios = {f"bands.{k}.ratio": max(2.0, float(band.ratio)) for k, band in enumerate(given)}
+        # A line that leans over the bands stands level again: they are to be held alike.
+        ratios |= {name: 0.0 for name in LEANS if getattr(work.entry.settings, name)}
         guesses = [min(0.0, db - 2.0 * work.asked) for db in starting]
         now = [float(work.near.get(f"bands.{k}.threshold_db", db)) for k, db in enumerate(guesses)]
         before: tuple[list[float], list[float]] | None = None

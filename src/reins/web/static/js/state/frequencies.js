@@ -248,10 +248,9 @@ export const frequencies = (kit, state, data) => ({
     this.finding = true;
     const { session, stripId, processorId } = state.desk;
     kit.aimNumber = (kit.aimNumber ?? 0) + 1;
-    const level = { lean_lows_db: 0, lean_middle_db: 0, lean_highs_db: 0 };
     const found = await state.keeping.tried(() => api.aim(session.id, stripId, { desk: kit.previews.desk, number: kit.aimNumber, aim: "bands", asked: 3, processor_id: processorId, first: false }));
     this.finding = false;
-    if (found && processorId === state.desk.processorId) await state.trying.keepMany({ ...found.settings, ...level });
+    if (found && processorId === state.desk.processorId) await state.trying.keepMany(found.settings);
   },
   get findText() { return this.finding ? "listening …" : "Found from the take"; },
   sortBands() {
