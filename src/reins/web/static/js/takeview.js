@@ -52,10 +52,15 @@ export class TakeView {
     return Math.max(50, Math.round(this.place.width));
   }
 
-  /** Change some of the model and paint. */
+  /** Change some of the model and paint, once for all that changes at a time. */
   show(changes) {
     Object.assign(this.model, changes);
-    this.paint();
+    if (this.changed) return;
+    this.changed = true;
+    queueMicrotask(() => {
+      this.changed = false;
+      this.paint();
+    });
   }
 
   paint() {
