@@ -1,6 +1,8 @@
 """The level each band of a processor is measured by: what its detector hears, through what the band covers of it."""
 
 import math
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +20,7 @@ COLUMN_FRAMES = 1024  # of which the loudest moment counts, so that no half wave
 USUAL_RMS_MS = 10.0
 FLOOR_DB = -100.0
 STEPS_PER_DB = 2
+MEASURED = ("span", "bells", "splits")  # of what covers the frequencies so, bands have levels of their own
 SINE_DB = 20.0 * math.log10(2.0) / 2.0  # of a sine, its peak over its mean
 
 
@@ -29,7 +32,7 @@ class BandLevels:
     def __init__(self, entry: ProcessorEntry, columns: int, sample_rate: int) -> None:
         self._id, self._rate = entry.id, sample_rate
         self._kind, self._settings = PROCESSORS[entry.type], entry.settings
-        named = self._kind.reach_db(entry.settings) if "spectrum" in self._kind.views else {}
+        named = self._kind.reach_db(entry.settings) if self._kind.covers in MEASURED else {}
         self.loudest = {name: np.zeros(columns) for name in named}
         self._states: dict[str, tuple[Array, Array]] = {}  # of the region's filters, and of the average
 
@@ -75,20 +78,26 @@ def above_spectrum_db(entry: ProcessorEntry, name: str, sample_rate: int) -> flo
     its frequencies times the time.
     """
     kind = PROCESSORS[entry.type]
+    region = None if kind.measures_all(entry.settings, name) else kind.region_of(entry.settings, name, sample_rate)
+    part = kind.part_of(entry.settings, name)
+    weight_db_oct, average = getattr(part, "weight_db_oct", 0.0), getattr(part, "rms_pct", 0.0) / 100.0
+    sections = () if region is None else tuple(map(tuple, region.tolist()))
+    return _louder_db(sections, weight_db_oct, average, sample_rate)
+
+
+@lru_cache(512)
+def _louder_db(sections: tuple[Any, ...], weight_db_oct: float, average: float, sample_rate: int) -> float:
+    """Remembered, since a threshold that is dragged moves none of it."""
     high_hz = min(20000.0, 0.45 * sample_rate)
     hz = np.geomspace(20.0, high_hz, 2000)
-    region = None if kind.measures_all(entry.settings, name) else kind.region_of(entry.settings, name, sample_rate)
-    passed = np.ones(hz.size) if region is None else np.abs(sections_response(region, hz, sample_rate)) ** 2
-    part = kind.part_of(entry.settings, name)
-    weight = getattr(part, "weight_db_oct", 0.0)
-    passed = passed * np.maximum(hz / 100.0, 1.0) ** (weight / 10.0 / math.log10(2.0))
+    passed = np.abs(sections_response(np.array(sections), hz, sample_rate)) ** 2 if sections else np.ones(hz.size)
+    passed = passed * np.maximum(hz / 100.0, 1.0) ** (weight_db_oct / 10.0 / math.log10(2.0))
     thirds = passed.mean() * math.log10(high_hz / 20.0) * 10.0
     shares = passed / passed.sum()  # of pink noise, which is even over log frequency
     spread_hz = math.sqrt(max(float((shares * hz**2).sum() - (shares * hz).sum() ** 2), 0.0))
     peaks = 1.0 + 2.0 * spread_hz * COLUMN_FRAMES / sample_rate
     crest_db = 10.0 * math.log10(-2.0 * math.log(1.0 - 0.5 ** (1.0 / peaks)))
-    blend = getattr(part, "rms_pct", 0.0) / 100.0
-    return 10.0 * math.log10(max(thirds, 1e-6)) - SINE_DB + (1.0 - blend) * crest_db
+    return 10.0 * math.log10(max(thirds, 1e-6)) - SINE_DB + (1.0 - average) * crest_db
 
 
 def shares_pct(loudest: Array) -> list[float]:

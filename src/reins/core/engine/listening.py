@@ -15,6 +15,7 @@ from reins.core.units import db_to_lin
 Array = npt.NDArray[np.float64]
 Listen = Literal["result", "source", "difference", "key", "band"]
 TOGETHER = "+"  # between the names of bands that are heard at once
+MOST_TOGETHER = 16
 LISTENS: tuple[Listen, ...] = ("result", "source", "difference", "key", "band")
 
 
@@ -59,7 +60,8 @@ def filling_frames(graph: Graph, to: Listening) -> int:
 def _detector(graph: Graph, player: StripPlayer, to: Listening, frames: int) -> Array:
     """What a detector, or a band's, hears, on both sides; of several bands all; silence when there is none."""
     total = np.zeros((2, frames))
-    for band in to.band.split(TOGETHER) if to.what == "band" else [to.band]:
+    bands = list(dict.fromkeys(to.band.split(TOGETHER)))[:MOST_TOGETHER] if to.what == "band" else [to.band]
+    for band in bands:
         heard = player.chain.chain.heard(to.processor_id or "", band)
         if heard is not None:
             late = graph.plan.chain_lead[to.of or MASTER] - heard.latency_frames
