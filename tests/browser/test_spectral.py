@@ -134,6 +134,7 @@ def test_a_curves_points_are_dragged_over_the_histogram_and_what_comes_out_follo
     ActionChains(driver).move_to_element_with_offset(ground, -20, 40).double_click().perform()
     wait_until(lambda: len(desk.settings("Singer")["points"]) == 4)
     points = desk.settings("Singer")["points"]
+    assert len(driver.find_elements("css selector", ".curve-place [data-point]")) == 4  # shown at once
     assert [p[0] for p in points] == sorted(p[0] for p in points)
     point(driver, 1, ".curve-place").send_keys(Keys.DELETE)
     wait_until(lambda: len(desk.settings("Singer")["points"]) == 3)

@@ -20,6 +20,7 @@ from typing import Any
 import numpy as np
 
 HERE = Path(__file__).parent
+OURS = __name__.split(".")[0] + "."
 SHARED = tuple(HERE / name for name in ("compiled.py", "decibels.py", "dynamics.py", "raising.py", "variable.py"))
 MARKS = HERE / "__pycache__"
 #: Held while numba is imported and while a kernel is made; whoever imports scipy takes it too (see _numba).
@@ -38,8 +39,10 @@ class Late:
         self.all.append(self)
 
     def __call__(self, *arguments: Any) -> Any:
-        """Call it."""
-        return (self._made or self.made())(*arguments)
+        """Call it, and be called no more."""
+        made = self.made()
+        self._stand_aside(made)
+        return made(*arguments)
 
     @property
     def file(self) -> Path:
@@ -59,6 +62,14 @@ class Late:
                     self._function
                 )
             return self._made
+
+    def _stand_aside(self, made: Callable[..., Any]) -> None:
+        """Leave its name to what was made, wherever it was imported: a call through this object costs as much again."""
+        for name, module in list(sys.modules.items()):
+            if name.startswith(OURS):
+                for alias, value in list(vars(module).items()):
+                    if value is self:
+                        setattr(module, alias, made)
 
 
 @functools.cache

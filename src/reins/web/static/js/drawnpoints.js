@@ -123,6 +123,9 @@ export class DrawnPoints {
     const at = on.round(within(on.at(x), on.begin, on.end));
     if (on.points.some(([other]) => Math.abs(on.x(other) - x) < 4)) return; // on a point, not beside them
     const value = Math.round(10 * within(on.value(y) - on.shift(at), on.low, on.high)) / 10;
-    this.to.keep([...on.points, [at, value, 0]].sort(([one], [other]) => one - other));
+    const made = [...on.points, [at, value, 0]].sort(([one], [other]) => one - other);
+    this.show({ ...on, points: made }); // at once: what the hand does next is to these
+    this.to.attempt(made);
+    this.to.keep(made);
   }
 }
