@@ -53,7 +53,10 @@ def erb_powers(power: Array, begins: Counts) -> Array:
 
 def in_db(power: npt.NDArray[Any]) -> npt.NDArray[Any]:
     """Power in dB, as wide as it is given; silence is -200."""
-    return np.asarray(np.float32(10.0) * np.log10(np.maximum(power, np.float32(LEAST_POWER))))
+    made = np.maximum(power, np.float32(LEAST_POWER))
+    np.log10(made, out=made)
+    made *= np.float32(10.0)
+    return made
 
 
 @lru_cache(16)

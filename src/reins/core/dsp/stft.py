@@ -77,30 +77,25 @@ class Analysis:
         """Frames that have come since the last window ended."""
         return self._held.shape[1] - (self.length - self.hop)
 
-    def take_in(self, sound: Array, *, wanted: bool = False) -> Narrow:
-        """The next block (channels, frames); the windows that end in it, windowed, where their spectra are wanted."""
-        channels, frames = sound.shape
-        count = (self.waits + frames) // self.hop
-        cut = np.empty((channels, count if wanted else 0, self.length), np.float32)
-        left = np.empty((channels, self._held.shape[1] + frames - count * self.hop), np.float32)
-        cut_windows(self._held, plain(sound), self.hop, count, self._window, cut, left)
-        self._held = left
-        return cut
-
     def process(self, sound: Array) -> Spectra:
         """Spectra (channels, windows, bins) of the windows that end in the next block (channels, frames)."""
-        cut = self.take_in(sound, wanted=True)
-        if not cut.shape[1]:
-            return np.zeros((sound.shape[0], 0, self.length // 2 + 1), np.complex64)
+        channels, frames = sound.shape
+        count = (self.waits + frames) // self.hop
+        cut = np.empty((channels, count, self.length), np.float32)
+        left = np.empty((channels, self._held.shape[1] + frames - count * self.hop), np.float32)
+        cut_windows(self._held, plain(sound), self.hop, self._window, cut, left)
+        self._held = left
+        if not count:
+            return np.zeros((channels, 0, self.length // 2 + 1), np.complex64)
         return np.asarray(transforms().rfft(cut, axis=2, overwrite_x=True))
 
 
-@kernel("void(f4[:,::1], f8[:,::1], i8, i8, f4[::1], f4[:,:,::1], f4[:,::1])")
-def cut_windows(held, sound, hop, count, window, cut, left):
+@kernel("void(f4[:,::1], f8[:,::1], i8, f4[::1], f4[:,:,::1], f4[:,::1])")
+def cut_windows(held, sound, hop, window, cut, left):
     """cut (channels, windows, length): windows of held (channels, waiting) and sound (channels, frames) one after the
-    other, `hop` apart, times the window; left: what lies behind the beginning of the next one, after `count`.
+    other, `hop` apart, times the window; left: what lies behind the beginning of the next one.
     """
-    waiting, length = held.shape[1], cut.shape[2]
+    waiting, count, length = held.shape[1], cut.shape[1], cut.shape[2]
     for channel in range(held.shape[0]):
         before, after = held[channel], sound[channel]
         for k in range(cut.shape[1]):

@@ -161,16 +161,21 @@ def alone(sound: Array, sample_rate: int) -> Block:
     return Block(sound, When(Stream(0), 0, sound.shape[1], sample_rate))
 
 
-@dataclass(frozen=True)
+@dataclass(slots=True)
 class ByBin:
-    """How windows of a spectrum were moved: gains_db (lanes, windows, bins), the frequency of each bin, and where in
-    the block of the source the middle of each window lies, in frames; hop: how far they are apart.
+    """How windows of a spectrum were moved: gains_db (lanes, windows, bins), the frequency of each bin, where in the
+    block of the source the middle of the first window lies, in frames, and how far they are apart.
     """
 
     gains_db: npt.NDArray[np.float32]
     hz: Array
-    middles: Counts
+    first: int
     hop: int
+
+    @property
+    def middles(self) -> Counts:
+        """Where the middle of each window lies."""
+        return self.first + self.hop * np.arange(self.gains_db.shape[1])
 
 
 _tuned: BySettings[dict[str, Any]] = BySettings(128)  # tables of eight bands are large; asked for only at a change

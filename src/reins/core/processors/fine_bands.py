@@ -106,8 +106,10 @@ class FineBands(Spectral):
         """As set."""
         return settings.window, settings.overlap
 
-    def _listens(self) -> bool:
-        return bool(self._settings.reference == "key")
+    @classmethod
+    def listens(cls, settings: Any) -> bool:
+        """Whether its threshold lies on a key."""
+        return bool(settings.reference == "key")
 
     def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of the same windows; all state is kept."""

@@ -30,7 +30,7 @@ def in_rows(processor: Any, standing: Any, block: Block, rows: Rows, applied: An
         marks.append(processor.marks)
         heard.append(processor.key_heard)
         if processor.by_bin is not None:
-            by_bin.append(replace(processor.by_bin, middles=processor.by_bin.middles + begin))
+            by_bin.append(replace(processor.by_bin, first=processor.by_bin.first + begin))
     processor.gains_db, processor.marks = _joined(told), _joined(marks)
     processor.key_heard = None if heard[0] is None else np.concatenate(heard, axis=1)  # type: ignore[arg-type]
     processor.by_bin = _all_of(by_bin)
@@ -51,8 +51,8 @@ def _piece(block: Block, begin: int, end: int) -> Block:
 def _all_of(pieces: list[ByBin]) -> ByBin | None:
     if not pieces:
         return None
-    gains, middles = ([getattr(piece, name) for piece in pieces] for name in ("gains_db", "middles"))
-    return ByBin(np.concatenate(gains, axis=1), pieces[0].hz, np.concatenate(middles), pieces[0].hop)
+    gains = [piece.gains_db for piece in pieces]
+    return replace(pieces[0], gains_db=np.concatenate(gains, axis=1))
 
 
 def _joined(rows: list[dict[str, Array]]) -> dict[str, Array]:

@@ -73,7 +73,8 @@ class Spectral(Processor):
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         """The gain wanted (lanes, windows, bins), of the power read in each bin, and of its key where it hears one."""
 
-    def _listens(self) -> bool:
+    @classmethod
+    def listens(cls, settings: Any) -> bool:
         """Whether it compares with a key."""
         return True
 
@@ -84,8 +85,8 @@ class Spectral(Processor):
 
     @classmethod
     def shape_of(cls, settings: Any) -> tuple[Any, ...]:
-        """How it is cut into windows."""
-        return cls.cut_of(settings)
+        """How it is cut into windows, and whether a key is."""
+        return *cls.cut_of(settings), cls.listens(settings)
 
     @property
     def latency_frames(self) -> int:
@@ -106,6 +107,7 @@ class Spectral(Processor):
         """Take over new settings of the same windows; all state is kept."""
         self._settings = settings
         self._key_path.apply(settings.key)
+        self._listening = self.listens(settings)
         hop_ms = 1000.0 * self._hop / self._rate
         self._attack_k, self._release_k = (
             1.0 - float(np.exp(-hop_ms / max(ms, 1e-3))) for ms in (settings.attack_ms, settings.release_ms)
@@ -125,12 +127,10 @@ class Spectral(Processor):
         aside = settings.focus != "whole" and self._channels == 2
         late = self._delay.process(sound)
         key_power: Narrow | None = None
-        heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
-        if self._listens():
+        if self._listening:
+            heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
             self.key_heard = heard
             key_power = read_power(self._key_stft.process(heard), self._length)
-        else:  # its windows go on ending with the sound's: it may be listened to from the next block on
-            self._key_stft.take_in(heard)
         gains: list[Array] = []
         moved: list[Narrow] = []
 
@@ -153,8 +153,8 @@ class Spectral(Processor):
             return np.float32(2.0) * _turned(spectra) if aside else spectra
 
         made = self._stft.process(sound, change)
-        ends = self._hop - self._phase + self._hop * np.arange(len(moved[0][0]) if moved else 0)
-        self.by_bin = ByBin(moved[0], self._hz, ends - self._length // 2, self._hop) if moved else None
+        first = self._hop - self._phase - self._length // 2
+        self.by_bin = ByBin(moved[0], self._hz, first, self._hop) if moved else None
         self.gains_db = {"gain_db": self._along(block.sound.shape[1], gains)}
         return mixed(late, made, settings, {} if block.moved is None else block.moved.gains)
 
