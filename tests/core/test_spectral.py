@@ -9,8 +9,10 @@ from reins.core.dsp.bins import erb_edges, erb_hz, erb_number, erb_powers, smoot
 from reins.core.dsp.octaves import TWELFTHS_HZ
 from reins.core.dsp.stft import Analysis, Stft, noise_bandwidth_hz, read_power, window_of
 from reins.core.engine.chain import Chain
+from reins.core.laid import LaidTake
 from reins.core.measure.spectra import MAP_HZ, spectrum_in_twelfths
 from reins.core.processors import PROCESSORS
+from reins.core.sessions import Track
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 from reins.errors import SettingsError
@@ -307,7 +309,23 @@ def test_the_map_stands_at_the_sounds_time_behind_what_is_late():
         assert held.min() == pytest.approx(100, abs=3) and held.max() == pytest.approx(110, abs=3)
 
 
-def test_a_threshold_on_a_takes_mean_goes_with_its_trim(tmp_path):
+def test_a_threshold_on_a_takes_mean_goes_with_its_trim(make_take):
+    take = make_take(pink(6.0) + sine(2000, -22, 6.0))
+    entry = parse_entry(
+        {"id": "p", "type": "fine_bands", "settings": {"reference": "own_mean", "threshold_db": 8}}, "x"
+    )
+
+    def held(trim_db):
+        laid = LaidTake(take, Track(name="T", take_id="t", trim_db=trim_db))
+        return measure_span(Trial(laid, [entry]), "p", 0, laid.facts.frames)
+
+    plain, louder = held(0.0), held(12.0)
+    assert plain.statistics()["held_pct"] > 5  # something sticks out
+    assert louder.statistics()["usual_db"] == pytest.approx(plain.statistics()["usual_db"], abs=0.1)
+    assert np.abs(louder.held_map.codes.astype(int) - plain.held_map.codes).max() <= 1
+
+
+def test_what_a_drawn_threshold_lies_on_is_the_mean_a_bin_reads():
     quiet, loud = (0.1 * pink(3.0)[0] * gain for gain in (1.0, 4.0))
     spectra = [spectrum_in_twelfths(sound_of(sound[None])) for sound in (quiet, loud)]
     kind, settings = PROCESSORS["fine_bands"], parse_entry(

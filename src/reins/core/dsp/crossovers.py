@@ -6,6 +6,8 @@ second order; the lower bands go through the all-passes of the crossovers above 
 the source through all these all-passes: flat in level, turned in phase.
 """
 
+from functools import lru_cache
+
 import numpy as np
 import numpy.typing as npt
 
@@ -26,8 +28,13 @@ def crossover_sections(frequency_hz: float, sample_rate: int) -> tuple[Array, Ar
     return np.repeat(low, 2, axis=0), np.repeat(high, 2, axis=0), np.array([[a2, a1, 1.0, a1, a2]])
 
 
-def band_paths(crossovers_hz: list[float], sample_rate: int) -> list[Array]:
-    """For each band, from the lowest, all sections between source and band."""
+def band_paths(crossovers_hz: list[float], sample_rate: int) -> tuple[Array, ...]:
+    """For each band, from the lowest, all sections between source and band; to be read only."""
+    return _paths(tuple(crossovers_hz), sample_rate)
+
+
+@lru_cache(64)
+def _paths(crossovers_hz: tuple[float, ...], sample_rate: int) -> tuple[Array, ...]:
     each = [crossover_sections(frequency, sample_rate) for frequency in crossovers_hz]
     paths = []
     for band in range(len(each) + 1):
@@ -35,7 +42,7 @@ def band_paths(crossovers_hz: list[float], sample_rate: int) -> list[Array]:
         parts += [low for low, _, _ in each[band : band + 1]]
         parts += [all_pass for _, _, all_pass in each[band + 1 :]]
         paths.append(np.concatenate(parts))
-    return paths
+    return tuple(paths)
 
 
 class Splitter:

@@ -15,18 +15,19 @@ from reins.core.dsp.decibels import db_to_amplitude
 from reins.core.dsp.dynamics import (
     ATTACK_K,
     CHUNK,
-    CURVE_LOWEST_DB,
-    CURVE_STEPS_PER_DB,
     GAIN,
     PARAMS,
     RELEASE_K,
     SLOW,
+    TABLE_LOWEST_DB,
+    TABLE_STEPS_PER_DB,
     apply_mixed,
     levels_db,
+    table_gain,
 )
 
 Array = npt.NDArray[np.float64]
-LOWEST_DB, HIGHEST_DB, STEPS_PER_DB = CURVE_LOWEST_DB, 40.0, CURVE_STEPS_PER_DB
+LOWEST_DB, HIGHEST_DB, STEPS_PER_DB = TABLE_LOWEST_DB, 40.0, TABLE_STEPS_PER_DB
 MOST_GAIN_DB, SILENT_DB = 60.0, -139.0
 ATTACK_SHAPE, RELEASE_SHAPE, FLOOR_DB = PARAMS, PARAMS + 1, PARAMS + 2
 CURVE_PARAMS = PARAMS + 3
@@ -99,7 +100,6 @@ def follow_table(heard, source, state, params, begins, mixing, table, scratch, g
     """
     gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)
-    last = table.size - 2
     for row in range(begins.size):
         now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
         attack, release, rises, falls, floor = (
@@ -123,9 +123,7 @@ def follow_table(heard, source, state, params, begins, mixing, table, scratch, g
                     else:
                         g += min(1.0, k * (1.0 - QUICKER * shape * min(abs(d) / ABOUT_DB, 1.0))) * d
                         v = 0.0
-                    place = (g + floor - LOWEST_DB) * STEPS_PER_DB
-                    whole = min(max(int(place), 0), last)
-                    gain[i] = table[whole] + (place - whole) * (table[whole + 1] - table[whole])
+                    gain[i] = table_gain(table, g + floor)
                 state[lane, GAIN], state[lane, SLOW] = g, v if abs(v) > 1e-30 else 0.0
             for lane in range(gain_lanes):
                 gain = gain_db[lane, start : start + count]

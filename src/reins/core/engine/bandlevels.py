@@ -34,7 +34,14 @@ class BandLevels:
         self._kind, self._settings = PROCESSORS[entry.type], entry.settings
         named = self._kind.reach_db(entry.settings) if self._kind.covers in MEASURED else {}
         self.loudest = {name: np.zeros(columns) for name in named}
+        self._averages = {name: self._average(name) for name in named}
         self._states: dict[str, tuple[Array, Array]] = {}  # of the region's filters, and of the average
+
+    def _average(self, name: str) -> tuple[float, float]:
+        """How far a band follows the average, and the pole of that."""
+        part = self._kind.part_of(self._settings, name)
+        k = one_pole_k(getattr(part, "rms_ms", USUAL_RMS_MS), self._rate)
+        return getattr(part, "rms_pct", 0.0) / 100.0, k
 
     def taken_db(self) -> dict[str, float]:
         """The loudest moment of the first column in dB, which begins anew."""
@@ -61,11 +68,8 @@ class BandLevels:
                 known = self._states[name] = np.zeros((sections, len(signal), 2)), np.zeros(1)
             if region is not None:
                 run_sections(np.ascontiguousarray(region), known[0], signal)
-            part = self._kind.part_of(self._settings, name)
-            blend = getattr(part, "rms_pct", 0.0) / 100.0
-            k = one_pole_k(getattr(part, "rms_ms", USUAL_RMS_MS), self._rate)
             at, every = (0, signal.shape[1]) if first is None else (first - heard.latency_frames, COLUMN_FRAMES)
-            fold_loudest(signal, blend, k, known[1], at, every, loudest)
+            fold_loudest(signal, *self._averages[name], known[1], at, every, loudest)
 
 
 def above_spectrum_db(entry: ProcessorEntry, name: str, sample_rate: int) -> float:

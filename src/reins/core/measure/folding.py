@@ -184,18 +184,22 @@ def fold_loudest(
     one pole, or of so much of a blend of both in dB. state (1,): the mean square, carried. Frames before the first
     column or behind the last are passed over.
     """
-    mean = state[0]
-    for i in range(signal.shape[1]):
-        a = 0.0
-        for channel in range(signal.shape[0]):
-            a = max(a, abs(signal[channel, i]))
-        mean += rms_k * (a * a - mean)
+    mean, i = state[0], 0
+    while i < signal.shape[1]:
         column = (first + i) // every
-        if first + i >= 0 and column < loudest.size:
-            level = a
+        stop = min(signal.shape[1], (column + 1) * every - first)
+        most = 0.0
+        for k in range(i, stop):
+            a = 0.0
+            for channel in range(signal.shape[0]):
+                a = max(a, abs(signal[channel, k]))
+            mean += rms_k * (a * a - mean)
             if blend > 0.0:
-                level = max(a, 1e-9) ** (1.0 - blend) * max(mean, 1e-18) ** (0.5 * blend)
-            loudest[column] = max(loudest[column], level)
+                a = max(a, 1e-9) ** (1.0 - blend) * max(mean, 1e-18) ** (0.5 * blend)
+            most = max(most, a)
+        if 0 <= column < loudest.size:
+            loudest[column] = max(loudest[column], most)
+        i = stop
     state[0] = mean if mean > 1e-30 else 0.0
 
 

@@ -1,5 +1,6 @@
 """What all processors share: the contract, and the delay of a block signal."""
 
+import re
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
@@ -149,6 +150,12 @@ def mixed(source: Array, made: Array, settings: Any, gains: Mapping[str, Array])
         mix = settings.mix_pct / 100.0
         made = (1.0 - mix) * source + mix * made
     return made if settings.output_db == 0.0 else made * db_to_lin(settings.output_db)
+
+
+def band_of(gain: str) -> int | None:
+    """The place of a band in its list, by the name of its gain ("band2.gain_db" is place 1); None of any other gain."""
+    found = re.fullmatch(r"band([1-9]\d?)\.gain_db", gain)
+    return int(found[1]) - 1 if found else None
 
 
 def driven_db(settings: Any) -> float:
@@ -368,9 +375,10 @@ class Processor(ABC):
     @classmethod
     def part_of(cls, settings: Any, band: str) -> Any:
         """The settings of a band, by the name of its gain, as they act: its own, or those of all."""
+        place = band_of(band)
+        if place is not None:
+            return settings.bands[place]
         part = band.removesuffix("gain_db").removesuffix(".")
-        if part.startswith("band"):
-            return settings.bands[int(part[4:]) - 1]
         return getattr(settings, part) if part else settings
 
     @classmethod

@@ -64,26 +64,26 @@ Channels = Literal["stereo", "mid_side"]
 Acted = Literal["both", "first", "second"]
 
 
-def channels_as() -> Any:
+def channels_as(group: str = "Detect") -> Any:
     """What the two channels are."""
     return choice(
-        "stereo", label="Channels", group="Detect", words={"stereo": "L / R", "mid_side": "M / S"},
+        "stereo", label="Channels", group=group, words={"stereo": "L / R", "mid_side": "M / S"},
         help="Work on left and right, or on the middle and the sides.",
     )  # fmt: skip
 
 
-def linked_pct() -> Any:
+def linked_pct(group: str = "Detect") -> Any:
     """How far both are held alike."""
     return usual.share_pct(
-        100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Detect", label="Link",
+        100.0, "100 holds both channels by the same amount, 0 each by its own.", group=group, label="Link",
         moves=False,
     )  # fmt: skip
 
 
-def acted_on() -> Any:
+def acted_on(group: str = "Detect") -> Any:
     """Which of the two are held."""
     return choice(
-        "both", label="Act on", group="Detect", words={"both": "both", "first": "L or M", "second": "R or S"},
+        "both", label="Act on", group=group, words={"both": "both", "first": "L or M", "second": "R or S"},
         help="Which channels are held; the others pass untouched.",
     )  # fmt: skip
 

@@ -27,7 +27,6 @@ where channels are parted.
 
 import math
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -36,9 +35,17 @@ from reins.core.dsp import variable
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import tie_alike
 from reins.core.dsp.octaves import TWELFTHS_HZ, matching_gain
-from reins.core.processors.base import Array, Block, Processor, Rows, mixed
+from reins.core.processors.base import Array, Block, Processor, Rows, band_of, mixed
 from reins.core.processors.detecting import from_mid_side, to_mid_side
-from reins.core.processors.eq_bands import band_region, band_ring_s, covers, cut_sections, moves, resting
+from reins.core.processors.eq_bands import (
+    band_region,
+    band_ring_s,
+    covers,
+    cut_sections,
+    moves,
+    region_sections,
+    resting,
+)
 from reins.core.processors.eq_core import EqCore
 from reins.core.processors.eq_in_rows import prepare_tables
 from reins.core.processors.eq_settings import DynamicEqSettings
@@ -109,10 +116,7 @@ class DynamicEq(Processor):
         settings = self._settings
         sound = to_mid_side(block.sound) if self._mid_side else block.sound
         own = [sound] if len(self._cores) == 1 else [sound[:1], sound[1:]]
-        heard = [
-            core.hear(replace(block, sound=np.ascontiguousarray(part)))
-            for core, part in zip(self._cores, own, strict=True)
-        ]
+        heard = [core.hear(part, block) for core, part in zip(self._cores, own, strict=True)]
         if len(heard) == 2 and settings.link_pct > 0.0:
             tie_alike(*heard, settings.link_pct / 100.0)
         parts = [core.make(amplitude) for core, amplitude in zip(self._cores, heard, strict=True)]
@@ -147,7 +151,7 @@ class DynamicEq(Processor):
             return self._both([core.source for core in self._cores]), region
         if region is None:
             return None
-        place = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
+        place = band_of(band) or 0
         key = self._settings.bands[place].key
         heard = [core.heard(place) for core in self._cores]
         if key.source != "self" or key.also:
@@ -162,8 +166,8 @@ class DynamicEq(Processor):
     @classmethod
     def measures_all(cls, settings: Any, band: str) -> bool:
         """Whether it watches the whole."""
-        part = band.removeprefix("band").removesuffix(".gain_db")
-        return part.isdigit() and settings.bands[int(part) - 1].watch == "whole"
+        place = band_of(band)
+        return place is not None and settings.bands[place].watch == "whole"
 
     @classmethod
     def prepare_moved(cls, settings: Any, spans: Mapping[str, tuple[float, float]], sample_rate: int) -> None:
@@ -174,13 +178,11 @@ class DynamicEq(Processor):
     @classmethod
     def region_of(cls, settings: Any, band: str, sample_rate: int) -> Array | None:
         """What a band covers."""
-        for place, own in enumerate(settings.bands):
-            if band == f"band{place + 1}.gain_db":
-                return variable.as_sections(band_region(own, sample_rate))
+        place = band_of(band)
+        if place is not None:
+            return region_sections(settings.bands[place], sample_rate) if place < len(settings.bands) else None
         if band == "rest.gain_db":
-            notches = [
-                variable.as_sections(band_region(b, sample_rate, rest=True)) for b in settings.bands if covers(b)
-            ]
+            notches = [region_sections(own, sample_rate, rest=True) for own in settings.bands if covers(own)]
             return np.concatenate(notches) if notches else None
         return None
 

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp import along, dynamics, variable
+from reins.core.dsp import along, dynamic_bands, dynamics, variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.processors.base import NOTHING, Array, Block
 from reins.core.processors.eq_bands import Ear
@@ -104,11 +104,13 @@ class EqCore:
                 cut.process(source)
         return source
 
-    def hear(self, block: Block) -> Array:
-        """The magnitude of what each moving band hears of the next block (moving bands, frames), the louder channel."""
+    def hear(self, sound: Array, block: Block) -> Array:
+        """The magnitude of what each moving band hears of the next block (moving bands, frames), the louder channel.
+        sound: what of the block it works on.
+        """
         moving = None if block.moved is None else block.moved.rows
         self._now = now = None if moving is None else InRows(self._settings, moving, self._sample_rate)
-        self._source = source = self._cut(block.sound, now)
+        self._source = source = self._cut(sound, now)
         keys, amplitude = block.keys, np.empty((self._moving.size, source.shape[1]))
         for ear, (name, rows, regions) in zip(self._ears, self._listeners, strict=True):
             own = [] if now is None or not now.keys else [k for k, p in enumerate(self._moving[rows]) if p in now.keys]
@@ -132,11 +134,11 @@ class EqCore:
         if self._moving.size:
             params = None if now is None else now.params(self._moving.tolist(), self._params)
             if now is None or params is None:
-                dynamics.follow_bands(
+                dynamic_bands.follow_bands(
                     amplitude, self._moving, self._follow_state, self._params, self._curves, self._scratch, moved
                 )
             else:
-                dynamics.follow_bands_in_rows(
+                dynamic_bands.follow_bands_in_rows(
                     amplitude,
                     self._moving,
                     self._follow_state,

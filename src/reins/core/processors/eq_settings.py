@@ -146,7 +146,7 @@ class DynamicEqSettings(ProcessorSettings):
     """Settings of the dynamic EQ."""
 
     topology: Literal["parallel", "serial"] = choice(
-        "parallel", label="Bands stand", group="Out", words={"parallel": "in parallel", "serial": "in series"},
+        "parallel", label="Bands stand", group="Bands", words={"parallel": "in parallel", "serial": "in series"},
         help="Each band works on the source and all are summed, or each on what the one before it made.",
     )  # fmt: skip
     bands: list[EqBand] = Field(
@@ -158,9 +158,9 @@ class DynamicEqSettings(ProcessorSettings):
     high_cut_hz: float = _cut("High cut", usual.HIGHEST_HZ, "Takes away what lies above; 0 is off.")
     high_cut_slope: Slope = _slope("High slope")
     rest: Rest = Rest()
-    channels: Channels = channels_as()
-    link_pct: float = linked_pct()
-    apply_to: Acted = acted_on()
+    channels: Channels = channels_as("Bands")
+    link_pct: float = linked_pct("Bands")
+    apply_to: Acted = acted_on("Bands")
     match_loudness: bool = choice(
         False, label="Match loudness", group="Out", help="Takes back what gains at rest and cuts do to the loudness.",
     )  # fmt: skip

@@ -22,7 +22,7 @@ from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
-from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Delay, Moved, mixed
+from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Delay, Moved, band_of, mixed
 from reins.core.processors.curves import compress, expand, lift
 from reins.core.processors.detecting import (
     RMS_MS,
@@ -260,7 +260,7 @@ class Multiband(Detecting):
     @classmethod
     def part_of(cls, settings: Any, band: str) -> Any:
         """A band's settings as the line makes them."""
-        index = int(band.removeprefix("band").removesuffix(".gain_db")) - 1
+        index = band_of(band) or 0
         return leaned(settings, index, settings.bands[index])
 
     @classmethod

@@ -58,6 +58,7 @@ class MultibandBand(Strict):
     )
 
 
+LEANS = ("lean_lows_db", "lean_middle_db", "lean_highs_db")
 LEAN_HZ = (100.0, 1000.0, 8000.0)
 
 
@@ -149,7 +150,8 @@ def leaning_db(settings: Any, index: int) -> Any:
 
 
 def _leans(settings: Any) -> tuple[Any, Any, Any]:
-    return settings.lean_lows_db, settings.lean_middle_db, settings.lean_highs_db
+    lows, middle, highs = (getattr(settings, name) for name in LEANS)
+    return lows, middle, highs
 
 
 def leaned(settings: Any, index: int, band: Any) -> Any:

@@ -4,12 +4,12 @@ from typing import Any
 
 import numpy as np
 
+from reins.core.processors.multiband_settings import LEANS
 from reins.core.trials.aims.base import CLOSE_DB, Aim, Array, Asks, Proposal, Ran, Work, said
 from reins.errors import ConflictError
 
 ACTIVE_DB = 30.0  # under the loud parts: what counts
 ROUNDS = 10
-LEANS = ("lean_lows_db", "lean_middle_db", "lean_highs_db")
 
 
 class EvenByBand(Aim):

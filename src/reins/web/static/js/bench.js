@@ -221,7 +221,8 @@ export class Bench {
     if (!this.answer) return;
     this.paintCurve();
     const pictures = this.burst.closest(".bench-pictures");
-    pictures.style.visibility = pictures.clientHeight < LEAST_PX ? "hidden" : ""; // too flat to be read: "Burst" shows it large
+    const room = pictures.offsetParent ? pictures.parentElement.parentElement.getBoundingClientRect().bottom - pictures.getBoundingClientRect().top : 0;
+    pictures.style.visibility = Math.min(pictures.clientHeight, room) < LEAST_PX ? "hidden" : ""; // too flat to be read: "Burst" shows it large
     if (this.answer.burst) paintBurst(this.burst, this.answer.burst);
     if (this.answer.harmonics) paintHarmonics(this.harmonics, this.answer.harmonics);
     paintHistogram(this.deep, this.histogram || []);

@@ -46,16 +46,18 @@ const BELLS = {
   },
 };
 
-export const LEANS = [["lean_lows_db", 100, "lows"], ["lean_middle_db", 1000, "middle"], ["lean_highs_db", 8000, "highs"]];
+const LEANS = [["lean_lows_db", 100, "lows"], ["lean_middle_db", 1000, "middle"], ["lean_highs_db", 8000, "highs"]];
 
-/** How far the line over a multiband's bands leans up at a frequency: straight over log frequency between its grips. */
-export function leanAt(settings, hz) {
-  const points = LEANS.map(([name, at]) => [at, settings[name]]);
+/** A line through points of frequency and level, straight over log frequency, flat beyond. @param {number[][]} points @param {number} hz */
+export function levelAt(points, hz) {
   const after = points.findIndex(([at]) => at >= hz);
   if (after <= 0) return (after ? points[points.length - 1] : points[0])[1];
   const [[low, from], [high, to]] = [points[after - 1], points[after]];
   return from + ((to - from) * Math.log(hz / low)) / Math.log(high / low);
 }
+
+/** How far the line over a multiband's bands leans up at a frequency. */
+const leanAt = (settings, hz) => levelAt(LEANS.map(([name, at]) => [at, settings[name]]), hz);
 
 const SPLITS = {
   pegs: () => [],

@@ -5,7 +5,7 @@ import { element } from "./control.js";
 import { layout, paintSpectrum } from "./draw/spectrum.js";
 import { DrawnPoints } from "./drawnpoints.js";
 import { valueAtPath } from "./paths.js";
-import { shapesOf } from "./shapes.js";
+import { levelAt, shapesOf } from "./shapes.js";
 import { nudged, spoken } from "./values.js";
 
 const FINE = 0.1;
@@ -17,14 +17,6 @@ export function pointAt({ hz, notes }, at) {
   const index = hz.reduce((best, f, i) => (Math.abs(Math.log(f / at)) < Math.abs(Math.log(hz[best] / at)) ? i : best), 0);
   const f = hz[index];
   return { index, text: `${f >= 1000 ? `${(f / 1000).toFixed(2)} kHz` : `${f.toFixed(1)} Hz`} · ${notes[index]}` };
-}
-
-/** A line through points of frequency and level, straight over log frequency, flat beyond. */
-function levelAt(points, hz) {
-  const after = points.findIndex(([at]) => at >= hz);
-  if (after <= 0) return points.at(after)[1];
-  const [[low, from], [high, to]] = [points[after - 1], points[after]];
-  return from + ((to - from) * Math.log(hz / low)) / Math.log(high / low);
 }
 
 /** What the points of a drawn threshold lie on. */
