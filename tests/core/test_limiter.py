@@ -8,7 +8,7 @@ import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from reins.core.dsp.limiting import REACH, interpolator
+from reins.core.dsp.limiting import REACH, between_peaks, bound, interpolator
 from reins.core.processors import Limiter, LimiterSettings
 from tests.conftest import RATE, Played
 
@@ -113,11 +113,38 @@ def test_the_interpolator_finds_a_known_peak_and_cannot_reach_further_than_said(
     n = np.arange(32) - 15
     sine = np.cos(2 * np.pi * 0.2 * (n - 0.5))  # its crest lies halfway between two samples
 
-    between = [float(row[::-1] @ sine) for row in phases]
+    between = [float(row @ sine) for row in phases]
 
     assert max(between) == pytest.approx(1.0, abs=1e-3)
     assert int(np.argmax(between)) == 4
     assert np.abs(phases).sum(axis=1).max() < REACH
+
+
+@pytest.mark.parametrize("ceiling", [0.2, 0.5, 0.9])
+def test_peaks_between_samples_are_found_wherever_they_pass_the_ceiling(ceiling):
+    rng = np.random.default_rng(8)
+    sound = 0.3 * rng.standard_normal((2, 3000)) * (rng.random(3000) > 0.5)
+    peaks = np.empty((2, 3000 - 31))
+
+    between_peaks(sound, 0, interpolator(), bound(), ceiling, peaks)
+
+    made = [[np.correlate(channel, row) for row in interpolator()] for channel in sound]
+    wanted = np.abs(np.array(made)).max(axis=1)
+    passes = wanted > ceiling
+    assert 0 < passes.sum() < passes.size
+    np.testing.assert_allclose(peaks[passes], wanted[passes], rtol=1e-12)
+    assert (peaks[~passes] <= ceiling).all()
+
+
+@pytest.mark.parametrize("auto_release", [False, True])
+def test_after_a_rest_it_holds_as_if_nothing_had_been(noise, auto_release):
+    how = {"ceiling_db": -12.0, "release_ms": 2.0, "auto_release": auto_release}
+    rested = limiter(**how)
+
+    rested.process(np.concatenate([noise, np.zeros((2, 20 * RATE))], axis=1))
+
+    assert rested.gains_db["gain_db"][-1] == 0.0
+    np.testing.assert_array_equal(rested.process(noise.copy()), limiter(**how).process(noise.copy()))
 
 
 @settings(max_examples=40, deadline=None)

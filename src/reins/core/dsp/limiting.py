@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
-from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
 from reins.core.dsp.dynamics import slow_step
 
 Array = npt.NDArray[np.float64]
@@ -20,31 +20,56 @@ Array = npt.NDArray[np.float64]
 PHASES, TAPS = 8, 32  # eight times finer: a sine at the Nyquist rate is read at most 0.17 dB too low
 REACH = 2.4  # no phase can make more of its samples: its magnitudes add up to less
 STEPS = float(1 << 40)
-NEPER_PER_DB = math.log(10.0) / 20.0
 
 # State of a lane: gain and slow gain in dB, the sum of the mean in steps (whole numbers below 2^53: exact), and of the
 # automatic release what dsp.dynamics.slow_step has: the valley, frames until it ends and until demand does, its age.
 GAIN, SLOW, TOTAL, VALLEY, VALLEY_LEFT, DEMAND_LEFT, DEMAND_AGE = 0, 1, 2, 3, 4, 5, 6
 LANE_STATE = 7
-PIECE = 256  # frames looked at together when asking whether anything can reach the ceiling
+FRAME, FIRST, LENGTH, PLACE = 0, 1, 2, 3  # counters of a lane
+PIECE = 256  # frames worked on at a time
 
 
 @cache
 def interpolator() -> Array:
-    """Windowed-sinc phases (PHASES, TAPS) around the middle of the taps; phase 0 is the sample itself."""
+    """Windowed-sinc phases (PHASES, TAPS), in the order of the samples, around the middle of the taps; phase 0 is the
+    sample itself.
+    """
     n = np.arange(TAPS) - (TAPS // 2 - 1)
     shift = np.arange(PHASES)[:, None] / PHASES
     t = shift - n[None, :]
     window = np.i0(9.0 * np.sqrt(np.maximum(1.0 - (t / (TAPS / 2)) ** 2, 0.0))) / np.i0(9.0)
-    return np.ascontiguousarray((np.sinc(t) * window)[:, ::-1])
+    return np.ascontiguousarray(np.sinc(t) * window)
+
+
+@cache
+def bound() -> Array:
+    """The most that any phase takes of each tap (TAPS,), a hair more for what sums are rounded by."""
+    return np.ascontiguousarray(np.abs(interpolator()).max(axis=0) * (1.0 + 1e-9))
 
 
 @inlined
-def _add_taps(work, taps, source, count):
+def _filtered(work, taps, source, count):
     """Four taps at once: fewer passes over the work."""
-    c0, c1, c2, c3 = taps[3], taps[2], taps[1], taps[0]
-    for i in range(count):
-        work[i] += (c0 * source[i] + c1 * source[i + 1]) + (c2 * source[i + 2] + c3 * source[i + 3])
+    work[:count] = 0.0
+    for tap in range(0, taps.size, 4):
+        c0, c1, c2, c3 = taps[tap], taps[tap + 1], taps[tap + 2], taps[tap + 3]
+        part = source[tap:]
+        for i in range(count):
+            work[i] += (c0 * part[i] + c1 * part[i + 1]) + (c2 * part[i + 2] + c3 * part[i + 3])
+
+
+@inlined
+def _highest_between(window, phases):
+    """Largest magnitude of all phases of one frame, from the samples around it (taps,)."""
+    highest = 0.0
+    for phase in range(1, phases.shape[0]):
+        taps, total = phases[phase], 0.0
+        for k in range(0, taps.size, 4):
+            total += (taps[k] * window[k] + taps[k + 1] * window[k + 1]) + (
+                taps[k + 2] * window[k + 2] + taps[k + 3] * window[k + 3]
+            )
+        highest = max(highest, abs(total))
+    return highest
 
 
 @inlined
@@ -54,32 +79,153 @@ def _raise_to(peaks, work, count):
         peaks[i] = a if a > peaks[i] else peaks[i]
 
 
-@kernel("void(f8[:,::1], f8[:,::1], f8, f8[:,::1])")
-def between_peaks(padded, phases, ceiling, peaks):
-    """Largest magnitude on and after each frame: padded (channels, taps - 1 + frames), peaks (channels, frames).
+@inlined
+def _magnitudes(source, work, bits, count):
+    """Magnitudes into work; returns the largest, by its bits: those of positive floats sort alike, and only an integer
+    maximum vectorises.
+    """
+    for i in range(count):
+        work[i] = abs(source[i])
+    top = np.int64(0)
+    for i in range(count):
+        top = bits[i] if bits[i] > top else top
+    return top
+
+
+@inlined
+def _between(source, phases, most, ceiling, peaks, count, sizes, work):
+    """Raise peaks to what lies between the samples, wherever that may pass the ceiling: source (taps - 1 + count,) with
+    magnitudes `sizes`. What the taps could make of those at most is a filter of one phase, so that the others run only
+    at the few frames where it says they must.
+    """
+    _filtered(work, most, sizes, count)
+    for i in range(count):
+        if work[i] > ceiling:
+            peaks[i] = max(peaks[i], _highest_between(source[i:], phases))
+
+
+@kernel("void(f8[:,::1], i8, f8[:,::1], f8[::1], f8, f8[:,::1])")
+def between_peaks(driven, first, phases, most, ceiling, peaks):
+    """Largest magnitude on and after each frame: driven (channels, frames), of which those from `first` on count, taps
+    - 1 before the first of peaks (channels, frames), or (1, frames) for the loudest of all channels.
 
     Where no sample near by is loud enough for the interpolation to reach the ceiling, the samples' own peaks stand.
     """
-    frames = peaks.shape[1]
-    taps = phases.shape[1]
+    frames, taps = peaks.shape[1], phases.shape[1]
     middle = taps // 2 - 1
-    work = np.empty(PIECE)
-    for channel in range(peaks.shape[0]):
+    work, sizes, own = np.empty(PIECE), np.empty(PIECE + taps), np.empty(PIECE)
+    bits, loudest = sizes.view(np.int64), np.empty(1)
+    peaks[:] = 0.0
+    for channel in range(driven.shape[0]):
+        lane = peaks[channel if channel < peaks.shape[0] else 0]
         for start in range(0, frames, PIECE):
             count = min(PIECE, frames - start)
-            loudest = 0.0
-            for i in range(start, start + count + taps - 1):
-                a = abs(padded[channel, i])
-                loudest = a if a > loudest else loudest
-            for i in range(start, start + count):
-                peaks[channel, i] = abs(padded[channel, i + middle])
-            if loudest * REACH <= ceiling:
-                continue
-            for phase in range(1, phases.shape[0]):
-                work[:] = 0.0
-                for tap in range(0, taps, 4):
-                    _add_taps(work, phases[phase, taps - 4 - tap :], padded[channel, start + tap :], count)
-                _raise_to(peaks[channel, start:], work, count)
+            source = driven[channel, first + start :]
+            loudest.view(np.int64)[0] = _magnitudes(source, sizes, bits, count + taps - 1)
+            own[:] = sizes[middle : middle + PIECE]
+            if loudest[0] * REACH > ceiling:
+                _between(source, phases, most, ceiling, own, count, sizes, work)
+            _raise_to(lane[start:], own, count)
+
+
+@kernel("void(f8[:,::1], i8, f8[:,::1])")
+def sample_peaks(driven, first, peaks):
+    """As between_peaks, of the samples alone; driven from `first` on."""
+    peaks[:] = 0.0
+    for channel in range(driven.shape[0]):
+        _raise_to(peaks[channel if channel < peaks.shape[0] else 0], driven[channel, first:], peaks.shape[1])
+
+
+@inlined
+def _needed(gains, start, count, ceiling, link, needs):
+    """The gain that each peak wants into needs (lanes, count), linked as asked; returns the least."""
+    least = 1.0
+    lanes = gains.shape[0]
+    for lane in range(lanes):
+        peaks, need = gains[lane, start:], needs[lane]
+        for i in range(count):
+            need[i] = ceiling / peaks[i] if peaks[i] > ceiling else 1.0
+        for i in range(count):
+            least = need[i] if need[i] < least else least
+    if lanes == 2 and least < 1.0:
+        for i in range(count):
+            deepest = min(needs[0, i], needs[1, i])
+            for lane in range(2):
+                needs[lane, i] += link * (deepest - needs[lane, i])
+    return least
+
+
+@inlined
+def _least_of_window(needs, count, wanted, places, counters):
+    """Turn each need into the least of the window that ends with it, in place: the queue of a sliding minimum."""
+    ring = wanted.size
+    frame, first, length = counters[FRAME], counters[FIRST], counters[LENGTH]
+    for i in range(count):
+        need = needs[i]
+        back = first + length - 1
+        back = back - ring if back >= ring else back
+        while length > 0 and wanted[back] >= need:
+            length -= 1
+            back = back - 1 if back > 0 else ring - 1
+        back = first + length
+        back = back - ring if back >= ring else back
+        wanted[back], places[back] = need, frame
+        length += 1
+        if places[first] <= frame - (ring - 1):
+            first = first + 1 if first + 1 < ring else 0
+            length -= 1
+        needs[i] = wanted[first]
+        frame += 1
+    counters[FRAME], counters[FIRST], counters[LENGTH] = frame, first, length
+
+
+@inlined
+def _nothing_wanted(count, wanted, places, counters):
+    """As _least_of_window where no frame wants anything, and none in the window did."""
+    counters[FRAME] += count
+    counters[LENGTH] = 1
+    wanted[counters[FIRST]], places[counters[FIRST]] = 1.0, counters[FRAME] - 1
+
+
+@inlined
+def _released(least, count, params, state, used):
+    """The gain in dB, down at once and back with one pole, or two, from the least gains wanted."""
+    release_k, automatic, fill_k, drain_k, span = params[2], params[3], params[4], params[5], params[6]
+    gain, slow, known, target = state[GAIN], state[SLOW], 1.0, 0.0
+    for i in range(count):
+        if least[i] != known:  # a logarithm only of what has changed: one least gain stands for a window at a time
+            known = least[i]
+            target = 20.0 * math.log10(known) if known < 1.0 else 0.0
+        gain = target if target < gain else gain + release_k * (target - gain)
+        gain = gain if gain < -1e-12 else 0.0
+        used[i] = gain
+        if automatic > 0.0:
+            slow = slow_step(slow, gain, target, fill_k, drain_k, span, state[VALLEY:])
+            slow = slow if slow < -1e-12 else 0.0
+            used[i] = slow if slow < gain else gain
+    state[GAIN], state[SLOW] = gain, slow
+
+
+@inlined
+def _mean_of(amplitudes, count, recent, counters, state, gains):
+    """The running mean of amplitudes, in whole steps."""
+    mean, place, total = recent.size, counters[PLACE], np.int64(state[TOTAL])
+    for i in range(count):
+        steps = np.int64(STEPS * amplitudes[i])
+        total += steps - recent[place]
+        recent[place] = steps
+        gains[i] = total
+        place = place + 1 if place + 1 < mean else 0
+    for i in range(count):
+        gains[i] /= STEPS * mean
+    counters[PLACE], state[TOTAL] = place, total
+
+
+@inlined
+def _rests(state, recent, automatic, span):
+    """Whether gains stand at 1, and will as long as nothing is wanted."""
+    ready = state[VALLEY] == 0.0 and state[VALLEY_LEFT] == span and state[DEMAND_LEFT] == 0.0 and state[SLOW] == 0.0
+    return state[GAIN] == 0.0 and state[TOTAL] == STEPS * recent.size and (automatic == 0.0 or ready)
 
 
 @kernel("void(f8[:,::1], f8[:,::1], i8[:,::1], f8[:,::1], i8[:,::1], i8[:,::1], f8[:,::1], i8[::1])")
@@ -90,77 +236,43 @@ def limit_gain(gains, wanted, places, lanes, recent, counters, params, begins):
     LANE_STATE). recent (lanes, mean): the last gains in whole steps. counters (lanes, 4): frame, the
     queue's first place and length, place of the mean. params (rows, 7), row k from frame begins[k] on: ceiling, link
     0..1, release_k, automatic (0 or 1), fill_k, drain_k, frames of the valley.
+
+    Pass by pass over PIECE frames, so that all but two recursions vectorise; where nothing is wanted there is less to
+    do, and at rest nothing, which is where most sound is.
     """
     count, frames = gains.shape
-    ring, mean = wanted.shape[1], recent.shape[1]
-    # Logarithm and power are taken only of what has changed: the least gain stands for a window at a time.
-    known_least, known_target = np.ones(count), np.zeros(count)
-    known_used, known_steps = np.zeros(count), np.zeros(count, np.int64)
+    needs, used, work = np.empty((count, PIECE)), np.empty(PIECE), np.empty(PIECE)
+    bits = work.view(np.int64)
     for row in range(begins.size):
-        ceiling, link, release_k, automatic, fill_k, drain_k, span = params[row]
-        end = begins[row + 1] if row + 1 < begins.size else frames
-        for i in range(begins[row], end):
-            deepest = 1.0
+        now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
+        for start in range(begins[row], end, PIECE):
+            n = min(PIECE, end - start)
+            least = _needed(gains, start, n, now[0], now[1], needs)
             for lane in range(count):
-                peak = gains[lane, i]
-                need = ceiling / peak if peak > ceiling else 1.0
-                gains[lane, i] = need
-                deepest = need if need < deepest else deepest
-            for lane in range(count):
-                frame, first, length, place = counters[lane]
-                need = gains[lane, i] + link * (deepest - gains[lane, i])
-                back = first + length - 1
-                back = back - ring if back >= ring else back
-                while length > 0 and wanted[lane, back] >= need:
-                    length -= 1
-                    back = back - 1 if back > 0 else ring - 1
-                back = first + length
-                back = back - ring if back >= ring else back
-                wanted[lane, back], places[lane, back] = need, frame
-                length += 1
-                if places[lane, first] <= frame - (ring - 1):
-                    first = first + 1 if first + 1 < ring else 0
-                    length -= 1
-                least = wanted[lane, first]
-                target = 0.0
-                if least < 1.0:
-                    if least != known_least[lane]:
-                        known_least[lane], known_target[lane] = least, 20.0 * math.log10(least)
-                    target = known_target[lane]
-                gain, slow = lanes[lane, GAIN], lanes[lane, SLOW]
-                gain = target if target < gain else gain + release_k * (target - gain)
-                gain = gain if gain < -1e-12 else 0.0
-                if automatic > 0.0:
-                    slow = slow_step(slow, gain, target, fill_k, drain_k, span, lanes[lane, VALLEY:])
-                    slow = slow if slow < -1e-12 else 0.0
-                lanes[lane, GAIN], lanes[lane, SLOW] = gain, slow
-                used = slow if automatic > 0.0 and slow < gain else gain
-                steps = int(STEPS)
-                if used < 0.0:
-                    if used != known_used[lane]:
-                        known_used[lane], known_steps[lane] = used, math.floor(STEPS * math.exp(used * NEPER_PER_DB))
-                    steps = known_steps[lane]
-                lanes[lane, TOTAL] += float(steps - recent[lane, place])
-                recent[lane, place] = steps
-                gains[lane, i] = lanes[lane, TOTAL] / (STEPS * mean)
-                place = place + 1 if place + 1 < mean else 0
-                counters[lane, 0], counters[lane, 1], counters[lane, 2], counters[lane, 3] = (
-                    frame + 1,
-                    first,
-                    length,
-                    place,
-                )
+                need, state, made = needs[lane], lanes[lane], gains[lane, start:]
+                if least == 1.0 and wanted[lane, counters[lane, FIRST]] == 1.0:
+                    _nothing_wanted(n, wanted[lane], places[lane], counters[lane])
+                    if _rests(state, recent[lane], now[3], now[6]):
+                        counters[lane, PLACE] = (counters[lane, PLACE] + n) % recent.shape[1]
+                        made[:n] = 1.0
+                        continue
+                else:
+                    _least_of_window(need, n, wanted[lane], places[lane], counters[lane])
+                _released(need, n, now, state, used)
+                db_to_amplitude(used, need, needs.view(np.int64)[lane], work, bits, n)
+                _mean_of(need, n, recent[lane], counters[lane], state, made)
 
 
-@kernel("void(f8[:,::1], f8[:,::1], f8, f8[::1], f8[:,::1])")
-def apply_limit(delayed, gains, ceiling, gain_db, out):
-    """out = delayed (channels, frames) times its lane of gains (lanes, frames; one lane serves all), kept within the
-    ceiling, which the product may pass by a rounding error. gain_db (frames) is the lowest gain of all lanes.
+@kernel("void(f8[:,::1], i8, f8[:,::1], f8, f8[::1], f8[:,::1])")
+def apply_limit(driven, first, gains, ceiling, gain_db, out):
+    """out (channels, frames) = driven from `first` on times its lane of gains (lanes, frames; one lane serves all),
+    kept within the ceiling, which the product may pass by a rounding error. gain_db (frames) is the lowest gain of all
+    lanes.
     """
-    channels, frames = delayed.shape
+    channels, frames = out.shape
     lanes = gains.shape[0]
     for channel in range(channels):
-        sound, gain, bounded = delayed[channel], gains[min(channel, lanes - 1)], out[channel]
+        sound, gain, bounded = driven[channel, first:], gains[min(channel, lanes - 1)], out[channel]
         for i in range(frames):
             x = sound[i] * gain[i]
             x = x if x < ceiling else ceiling

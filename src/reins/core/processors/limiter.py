@@ -121,7 +121,7 @@ class Limiter(Processor):
         heard_with = (held_to, self._input, settings.link_pct)
         if self._heard_with not in ((), heard_with):
             self._forget()
-            self._gains(self._before * self._input, self._params, FROM_THE_START)
+            self._gains(self._before * self._input, limiting.TAPS - 1, self._params, FROM_THE_START)
         self._heard_with = heard_with
 
     @classmethod
@@ -149,10 +149,9 @@ class Limiter(Processor):
         driven = joined * self._input if self._input != 1.0 else joined
         rows = None if moved is None else moved.rows
         params, begins = (self._params, FROM_THE_START) if rows is None else self._in_rows(rows)
-        gains = self._gains(driven[:, before - (limiting.TAPS - 1) :], params, begins)
+        gains = self._gains(driven, before, params, begins)
         gain_db, out = np.empty(frames), np.empty_like(block.sound)
-        late = np.ascontiguousarray(driven[:, before - self._latency : before - self._latency + frames])
-        limiting.apply_limit(late, gains, self._ceiling, gain_db, out)
+        limiting.apply_limit(driven, before - self._latency, gains, self._ceiling, gain_db, out)
         self.gains_db = {"gain_db": gain_db}
         if moved is not None and "ceiling_db" in moved.gains:
             out *= to_lin(moved.gains["ceiling_db"] - self._settings.ceiling_db)
@@ -180,16 +179,17 @@ class Limiter(Processor):
         params[:, DRAIN_K] = one_pole_k(slow_drain_ms(release_ms), self._sample_rate)
         return params, rows.begins
 
-    def _gains(self, driven: Array, params: Array, begins: Counts) -> Array:
-        """Gains from driven sound that begins TAPS - 1 frames before the first of them, in lanes."""
-        count = driven.shape[1] - (limiting.TAPS - 1)
+    def _gains(self, driven: Array, first: int, params: Array, begins: Counts) -> Array:
+        """Gains in lanes from driven sound (channels, frames), of its frames from `first` on; those before are heard
+        between.
+        """
+        lanes = 1 if self._linked else driven.shape[0]  # linked: one gain for all, from the loudest channel
+        gains = np.empty((lanes, driven.shape[1] - first))
         if self._phases is None:
-            gains = np.abs(driven[:, limiting.TAPS - 1 :])
+            limiting.sample_peaks(driven, first, gains)
         else:
-            gains = np.empty((driven.shape[0], count))
-            limiting.between_peaks(np.ascontiguousarray(driven), self._phases, params[0, 0], gains)
-        if self._linked and gains.shape[0] > 1:  # one gain for all, from the louder channel
-            gains = gains.max(axis=0, keepdims=True)
+            first -= limiting.TAPS - 1
+            limiting.between_peaks(driven, first, self._phases, limiting.bound(), params[0, 0], gains)
         carried = (self._wanted, self._places, self._lanes, self._recent, self._counters)
         limiting.limit_gain(gains, *carried, params, begins)
         return gains
