@@ -37,7 +37,8 @@ def watch_in_rows(source, rows, places, coefficients, begins, state, region, out
     for band in range(rows.size):
         for part in range(begins.size):
             begin, end = begins[part], begins[part + 1] if part + 1 < begins.size else source.shape[1]
-            run_still(source[:, begin:end], coefficients[band, part], state[places[band]], False, region[:, begin:end])
+            own = state[places[band], : source.shape[0]]
+            run_still(source[:, begin:end], coefficients[band, part], own, False, region[:, begin:end])
         loudest(region, out[rows[band]])
 
 

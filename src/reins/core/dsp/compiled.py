@@ -21,7 +21,7 @@ import numpy as np
 
 HERE = Path(__file__).parent
 OURS = __name__.split(".")[0] + "."
-SHARED = tuple(HERE / name for name in ("compiled.py", "decibels.py", "dynamics.py", "raising.py", "variable.py"))
+SHARED = tuple(HERE / f"{name}.py" for name in ("compiled", "decibels", "dynamics", "lanes", "raising", "variable"))
 MARKS = HERE / "__pycache__"
 #: Held while numba is imported and while a kernel is made; whoever imports scipy takes it too (see _numba).
 LOCK = threading.RLock()

@@ -6,18 +6,22 @@ second order; the lower bands go through the all-passes of the crossovers above 
 the source through all these all-passes: flat in level, turned in phase.
 """
 
+import math
 from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.dsp.compiled import fused, inlined, kernel
 from reins.core.dsp.cuts import ALL_PASS, LOW_PASS, Swept, prewarped, second_order
 from reins.core.dsp.filters import butterworth_cut
 from reins.core.dsp.gliding import Glide
+from reins.core.dsp.lanes import begun, first, keep, pair, second
 from reins.core.dsp.sweeping import straight
+from reins.core.dsp.variable import C1, C2, C3, M0, M1, M2, fixed, run_still
 
 Array = npt.NDArray[np.float64]
-BUTTERWORTH_K = np.sqrt(2.0)  # 1 / Q of a Butterworth filter of second order
+BUTTERWORTH_K = math.sqrt(2.0)  # 1 / Q of a Butterworth filter of second order
 
 
 def crossover_sections(frequency_hz: float, sample_rate: int) -> tuple[Array, Array, Array]:
@@ -45,6 +49,67 @@ def _paths(crossovers_hz: tuple[float, ...], sample_rate: int) -> tuple[Array, .
     return tuple(paths)
 
 
+@inlined
+def _step(x, p, q, c1, c2, c3):
+    """The next states of a still filter (dsp.variable)."""
+    return c1 * p + (c2 * x - c2 * q), c3 * q + ((1.0 - c3) * x + c2 * p)
+
+
+@fused
+def _part(rest, low, turned, states, band, above):
+    """Low-pass twice, and the all-pass of both less that: three filters in one loop, none of which waits for another.
+
+    rest (channels, frames) becomes band and above, which may be rest itself; low, turned: coefficients.
+    """
+    c1, c2, c3, pass_low = low[C1], low[C2], low[C3], low[M2]
+    d1, d2, d3, pass_all, turn = turned[C1], turned[C2], turned[C3], turned[M0], turned[M1]
+    left, right = rest[0], rest[-1]
+    band_left, band_right, above_left, above_right = band[0], band[-1], above[0], above[-1]
+    p, q = begun(states[0])
+    r, s = begun(states[1])
+    u, v = begun(states[2])
+    for i in range(left.size):
+        x = pair(left[i], right[i])
+        _, next_q = ahead = _step(x, p, q, c1, c2, c3)
+        y = pass_low * (q + next_q)
+        p, q = ahead
+        _, next_s = ahead = _step(y, r, s, c1, c2, c3)
+        y = pass_low * (s + next_s)
+        r, s = ahead
+        next_u, _ = ahead = _step(x, u, v, d1, d2, d3)
+        z = (pass_all * x + turn * (u + next_u)) - y
+        u, v = ahead
+        band_left[i], band_right[i], above_left[i], above_right[i] = first(y), second(y), first(z), second(z)
+    keep(states[0], p, q)
+    keep(states[1], r, s)
+    keep(states[2], u, v)
+
+
+@kernel("void(f8[:,::1], f8[:,:,::1], f8[:,:,:,::1], f8[:,:,::1])")
+def split_still(signal, coefficients, states, bands):
+    """Bands (crossovers + 1, channels, frames), from the lowest, of signal (channels, frames).
+
+    coefficients (crossovers, 2, 6): of the low-pass and the all-pass of each, as dsp.variable has them; states
+    (crossovers, 3 + crossovers, channels, 2) are carried.
+    """
+    rest = bands[-1]
+    for index in range(coefficients.shape[0]):
+        low, turned = coefficients[index]
+        for lower in range(index):
+            run_still(bands[lower], turned, states[index, 3 + lower], False, bands[lower])
+        _part(rest if index else signal, low, turned, states[index], bands[index], rest)
+
+
+@lru_cache(64)
+def _at_rest(crossovers_hz: tuple[float, ...], sample_rate: int) -> Array:
+    """Of split_still; to be read only."""
+    low, turned = (0.0, 0.0, 1.0), (1.0, -2.0 * BUTTERWORTH_K, 0.0)
+    return np.array([
+        [fixed(float(g), BUTTERWORTH_K, *mixed) for mixed in (low, turned)]
+        for g in prewarped(np.array(crossovers_hz), sample_rate)
+    ])  # fmt: skip
+
+
 class Splitter:
     """Splits a stream into bands and carries the filters' states; how many crossovers there are is fixed."""
 
@@ -63,11 +128,15 @@ class Splitter:
             self._glide.go(crossovers_hz, frames)
             self._asked = crossovers_hz
 
-    def process(self, signal: Array) -> list[Array]:
-        """The bands of the next block (channels, frames), from the lowest."""
-        return self._split(signal, list(prewarped(self._glide.step(signal.shape[1]), self._sample_rate)))
+    def process(self, signal: Array) -> Array:
+        """The bands of the next block (bands, channels, frames), from the lowest."""
+        if self._glide.moving:
+            return self._split(signal, list(prewarped(self._glide.step(signal.shape[1]), self._sample_rate)))
+        bands = np.empty((len(self._states) + 1, *signal.shape))
+        split_still(signal, _at_rest(self._glide.at_rest, self._sample_rate), self._states, bands)
+        return bands
 
-    def sweep(self, signal: Array, hz: list[tuple[Array, Array]], rows: Swept) -> list[Array]:
+    def sweep(self, signal: Array, hz: list[tuple[Array, Array]], rows: Swept) -> Array:
         """As process; crossovers go along rows, from where each begins to where it ends: (1,) where one stands."""
         frames, rate = signal.shape[1], self._sample_rate
         ends = [(prewarped(at, rate), prewarped(to, rate)) for at, to in hz]
@@ -79,18 +148,18 @@ class Splitter:
         self._asked = []  # whatever is asked for next is gone to
         return bands
 
-    def _split(self, signal: Array, all_g: list[Array]) -> list[Array]:
-        bands: list[Array] = []
-        rest = signal.copy()
+    def _split(self, signal: Array, all_g: list[Array]) -> Array:
+        bands = np.empty((len(all_g) + 1, *signal.shape))
+        rest = bands[-1]
+        rest[:] = signal
         for index, g in enumerate(all_g):
-            states = self._states[index]
-            for lower, band in enumerate(bands):
+            states, part = self._states[index], bands[index]
+            for lower, band in enumerate(bands[:index]):
                 second_order(band, g, BUTTERWORTH_K, ALL_PASS, states[3 + lower])
-            part = rest.copy()
+            part[:] = rest
             for stage in range(2):
                 second_order(part, g, BUTTERWORTH_K, LOW_PASS, states[stage])
             # Low and high add up to the all-pass, so what is above is that less the low: one filter instead of two.
             second_order(rest, g, BUTTERWORTH_K, ALL_PASS, states[2])
             rest -= part
-            bands.append(part)
-        return [*bands, rest]
+        return bands

@@ -3,6 +3,7 @@
 import numpy as np
 
 from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitudes_to_db
 from reins.core.dsp.dynamics import (
     ATTACK_K,
     AUTO_RELEASE,
@@ -23,24 +24,31 @@ from reins.core.dsp.dynamics import (
 
 
 @inlined
-def _smooth_two(targets, gains, count, params, states):
-    """smooth without hold for two lanes side by side: neither waits for the other."""
-    one, other = states[0][GAIN], states[1][GAIN]
-    attack, release, other_attack, other_release = (
-        params[0][ATTACK_K], params[0][RELEASE_K], params[1][ATTACK_K], params[1][RELEASE_K]
+def _nearer(g, target, attack, release):
+    """The next gain: one pole towards what is wanted, by direction."""
+    down, up = (1.0 - attack) * g + attack * target, (1.0 - release) * g + release * target
+    return down if target < g else up
+
+
+@inlined
+def _smooth_four(targets, gains, start, count, params, states):
+    """smooth without hold for four neighbours side by side: none waits for the others."""
+    a, b, c, d = states[0][GAIN], states[1][GAIN], states[2][GAIN], states[3][GAIN]
+    want_a, want_b, want_c, want_d = targets[0, start:], targets[1, start:], targets[2, start:], targets[3, start:]
+    gain_a, gain_b, gain_c, gain_d = gains[0, start:], gains[1, start:], gains[2, start:], gains[3, start:]
+    # As numbers: what is written could be the parameters, for all the compiler knows.
+    attack_a, attack_b, attack_c, attack_d = (
+        params[0, ATTACK_K], params[1, ATTACK_K], params[2, ATTACK_K], params[3, ATTACK_K]
     )  # fmt: skip
-    target, other_target = targets
-    gain, other_gain = gains
+    release_a, release_b, release_c, release_d = (
+        params[0, RELEASE_K], params[1, RELEASE_K], params[2, RELEASE_K], params[3, RELEASE_K]
+    )  # fmt: skip
     for i in range(count):
-        t, u = target[i], other_target[i]
-        down, up = (1.0 - attack) * one + attack * t, (1.0 - release) * one + release * t
-        one = down if t < one else up
-        gain[i] = one
-        down, up = (1.0 - other_attack) * other + other_attack * u, (1.0 - other_release) * other + other_release * u
-        other = down if u < other else up
-        other_gain[i] = other
-    states[0][GAIN] = one if abs(one) > 1e-30 else 0.0
-    states[1][GAIN] = other if abs(other) > 1e-30 else 0.0
+        a, b = _nearer(a, want_a[i], attack_a, release_a), _nearer(b, want_b[i], attack_b, release_b)
+        c, d = _nearer(c, want_c[i], attack_c, release_c), _nearer(d, want_d[i], attack_d, release_d)
+        gain_a[i], gain_b[i], gain_c[i], gain_d[i] = a, b, c, d
+    for state, gain in zip(states, (a, b, c, d)):  # noqa: B905 (numba knows no strict)
+        state[GAIN] = gain if abs(gain) > 1e-30 else 0.0
 
 
 @inlined
@@ -57,32 +65,25 @@ def _follow_bands(amplitude, places, state, params, curves, scratch, gain_db, st
     for band in range(bands):
         level, heard = scratch[0], amplitude[band, start:]
         blend, k = params[band, BLEND], params[band, RMS_K]
-        lane_level_db(
-            heard, level, bits[0], scratch[1], bits[1], scratch[2], bits[2], count, blend, k, state[places[band]]
-        )
+        if blend == 0.0:
+            for i in range(count):
+                level[i] = heard[i] if heard[i] > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
+            amplitudes_to_db(level, bits[0], scratch[1], bits[1], count)
+        else:
+            lane_level_db(
+                heard, level, bits[0], scratch[1], bits[1], scratch[2], bits[2], count, blend, k, state[places[band]]
+            )
         if curves.shape[0] > 0 and curves[band, 0] == curves[band, 0]:  # a band without a curve has no numbers there
             _curved_target(level, heard, count, curves[band], params[band, RANGE_DB])
         else:
             target_of(level, heard, count, params[band])
-    for band in range(0, bands - 1, 2):
-        _smooth_two(
-            (amplitude[band, start:], amplitude[band + 1, start:]),
-            (gain_db[band, start:], gain_db[band + 1, start:]),
-            count,
-            (params[band], params[band + 1]),
-            (state[places[band]], state[places[band + 1]]),
-        )
-    if bands % 2:
-        last = params[bands - 1]
-        smooth(
-            amplitude[bands - 1, start:],
-            gain_db[bands - 1, start:],
-            count,
-            last[ATTACK_K],
-            last[RELEASE_K],
-            0,
-            state[places[bands - 1]],
-        )
+    four = bands - bands % 4
+    for band in range(0, four, 4):
+        own = (state[places[band]], state[places[band + 1]], state[places[band + 2]], state[places[band + 3]])
+        _smooth_four(amplitude[band:], gain_db[band:], start, count, params[band:], own)
+    for band in range(four, bands):
+        own, last = state[places[band]], params[band]
+        smooth(amplitude[band, start:], gain_db[band, start:], count, last[ATTACK_K], last[RELEASE_K], 0, own)
     for band in range(bands):
         if params[band, AUTO_RELEASE] > 0.0:
             slow_release(amplitude[band, start:], gain_db[band, start:], count, params[band], state[places[band]])

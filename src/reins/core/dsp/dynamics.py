@@ -307,7 +307,7 @@ def _same(params, first, last):
 
 
 @inlined
-def _follow_part(heard, start, count, state, params, scratch, bits, gain_db):
+def follow_part(heard, start, count, state, params, scratch, bits, gain_db):
     """The gains of a part of a block: in dB into gain_db, as amplitudes into the first rows of scratch."""
     levels_db(heard, start, count, scratch, bits, state, params)
     for lane in range(gain_db.shape[0]):
@@ -328,7 +328,7 @@ def follow_curve(heard, source, state, params, scratch, gain_db, out):
     bits, now = scratch.view(np.int64), params[0]
     for start in range(0, frames, CHUNK):
         count = min(CHUNK, frames - start)
-        _follow_part(heard, start, count, state, now, scratch, bits, gain_db)
+        follow_part(heard, start, count, state, now, scratch, bits, gain_db)
         apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], now, out)
 
 
@@ -345,7 +345,7 @@ def follow_moving(heard, source, state, params, begins, mixing, scratch, gain_db
             now, end = params[row], begins[row + 1] if row + 1 < begins.size else frames
             for start in range(begins[row], end, CHUNK):
                 count = min(CHUNK, end - start)
-                _follow_part(heard, start, count, state, now, scratch, bits, gain_db)
+                follow_part(heard, start, count, state, now, scratch, bits, gain_db)
                 apply_mixed(source, start, count, scratch, gain_lanes, now, mixing, out)
         return
     # Only curve and times go by rows: all other passes over more than a row at once, which is half as dear.

@@ -140,26 +140,27 @@ class Raised:
         down = [(2 << s, -(-(2 * REACHES[s] + (wait if s == stages[-1] else 0)) // (2 << s))) for s in reversed(stages)]
         ways = [*up, *down, (1, 0)] if down else [*up, (1, wait)]
         self._gone = [np.zeros((channels, planes, past), np.float32) for planes, past in ways]
+        self._room: list[Planes] = []
+        self._room_frames = -1
 
-    def _blank(self, at: int, frames: int) -> Planes:
-        channels, planes, past = self._gone[at].shape
-        return np.empty((channels, planes, past + frames), np.float32)
+    def _room_for(self, frames: int) -> list[Planes]:
+        """An array for each step of the way, the same ones as long as blocks are as long."""
+        if frames != self._room_frames:
+            shapes = [(channels, planes, past + frames) for channels, planes, past in (g.shape for g in self._gone)]
+            self._room, self._room_frames = [np.empty(shape, np.float32) for shape in shapes], frames
+        return self._room
 
     def process(self, signal: Array, bend: Bend) -> Array:
         """The next (channels, n), LATENCY_FRAMES late, bent on the way: bend is called as bend(driven, out, gone), with
         driven (channels, times, 1 + n), the frame before first; out begins with gone, as in double and halve.
         """
-        frames, stages = signal.shape[1], len(self._taps)
-        planes, wait = self._blank(0, frames), self._wait
-        enter(signal, planes, self._gone[0])
+        frames, stages, room = signal.shape[1], len(self._taps), self._room_for(signal.shape[1])
+        enter(signal, room[0], self._gone[0])
         for at, taps in enumerate(self._taps, start=1):
-            raised = self._blank(at, frames)
-            double(planes, taps, raised, self._gone[at])
-            planes = raised
-        made = self._blank(stages + 1, frames)
-        bend(planes, made, self._gone[stages + 1])
+            double(room[at - 1], taps, room[at], self._gone[at])
+        bend(room[stages], room[stages + 1], self._gone[stages + 1])
+        wait = self._wait
         for at, taps in enumerate(reversed(self._taps), start=stages + 2):
-            halved = self._blank(at, frames)
-            halve(made, wait, taps, halved, self._gone[at])
-            made, wait = halved, 0
-        return made[:, 0, :frames].astype(np.float64)
+            halve(room[at - 1], wait, taps, room[at], self._gone[at])
+            wait = 0
+        return room[-1][:, 0, :frames].astype(np.float64)

@@ -21,9 +21,10 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import flush, fused, inlined, kernel
-from reins.core.dsp.decibels import db_to_amplitude
+from reins.core.dsp.compiled import fused, inlined, kernel
+from reins.core.dsp.decibels import dbs_to_amplitude
 from reins.core.dsp.gains import to_lin
+from reins.core.dsp.lanes import begun, first, keep, pair, second
 from reins.core.dsp.matched import MOST_DB, STEPS_PER_DB, matched_one
 
 Array = npt.NDArray[np.float64]
@@ -31,7 +32,8 @@ Array = npt.NDArray[np.float64]
 BELL, LOW_SHELF, HIGH_SHELF = 0, 1, 2
 SHAPES = {"bell": BELL, "low_shelf": LOW_SHELF, "high_shelf": HIGH_SHELF}
 CHUNK = 512
-SCRATCH_ROWS = 9
+FIRST, SECOND = 3, 9  # rows of scratch where coefficients begin: of a band, and of one that goes with it
+SCRATCH_ROWS = 15
 C1, C2, C3, M0, M1, M2 = 0, 1, 2, 3, 4, 5
 
 
@@ -132,33 +134,36 @@ def response(coefficients: Array, frequencies_hz: Array, sample_rate: int) -> np
     return answer
 
 
+@inlined
+def taken(coefficients):
+    """As numbers: what is written in a loop could be the array, for all the compiler knows, which would then be read
+    again for each frame.
+    """
+    return (
+        coefficients[0], coefficients[1], coefficients[2], coefficients[3], coefficients[4], coefficients[5]
+    )  # fmt: skip
+
+
+@inlined
+def step_still(x, p, q, coefficients):
+    """The next states of a still filter, and what it answers: x, p and q pairs, or numbers."""
+    c1, c2, c3, m0, m1, m2 = coefficients
+    r, s = c1 * p + (c2 * x - c2 * q), c3 * q + ((1.0 - c3) * x + c2 * p)
+    return r, s, m0 * x + m1 * (p + r) + m2 * (q + s)
+
+
 @fused
 def run_still(source, coefficients, state, add, out):
     """out = the filter's answer to source (channels, frames), added to what is there when add is set."""
-    c1, c2, c3, m0, m1, m2 = coefficients
-    into = 1.0 - c3
-    channels, frames = source.shape
-    if channels == 2:
-        left, right, out_left, out_right = source[0], source[1], out[0], out[1]
-        p1, p2 = state[0]
-        q1, q2 = state[1]
-        for i in range(frames):
-            x, z = left[i], right[i]
-            r1, s1 = c1 * p1 + (c2 * x - c2 * p2), c1 * q1 + (c2 * z - c2 * q2)
-            r2, s2 = c3 * p2 + (into * x + c2 * p1), c3 * q2 + (into * z + c2 * q1)
-            out_left[i] = (out_left[i] if add else 0.0) + (m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2))
-            out_right[i] = (out_right[i] if add else 0.0) + (m0 * z + m1 * (q1 + s1) + m2 * (q2 + s2))
-            p1, p2, q1, q2 = r1, r2, s1, s2
-        state[0, 0], state[0, 1], state[1, 0], state[1, 1] = flush(p1), flush(p2), flush(q1), flush(q2)
-    else:
-        only, out_only = source[0], out[0]
-        p1, p2 = state[0]
-        for i in range(frames):
-            x = only[i]
-            r1, r2 = c1 * p1 + (c2 * x - c2 * p2), c3 * p2 + (into * x + c2 * p1)
-            out_only[i] = (out_only[i] if add else 0.0) + (m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2))
-            p1, p2 = r1, r2
-        state[0, 0], state[0, 1] = flush(p1), flush(p2)
+    left, right, out_left, out_right = source[0], source[-1], out[0], out[-1]
+    p, q = begun(state)
+    numbers = taken(coefficients)
+    for i in range(left.size):
+        p, q, y = step_still(pair(left[i], right[i]), p, q, numbers)
+        if add:
+            y = pair(out_left[i], out_right[i]) + y
+        out_left[i], out_right[i] = first(y), second(y)
+    keep(state, p, q)
 
 
 @kernel("void(f8[:,::1], f8[::1], f8[:,::1], b1, f8[:,::1])")
@@ -173,26 +178,76 @@ def filter_still(source, coefficients, state, add, out):
 @inlined
 def loudest(signal, out):
     """out (frames,) = the larger magnitude of all channels (channels, frames)."""
-    first = signal[0]
+    left, right = signal[0], signal[-1]
     for i in range(out.size):
-        out[i] = abs(first[i])
-    for channel in range(1, signal.shape[0]):
-        other = signal[channel]
-        for i in range(out.size):
-            a = abs(other[i])
-            out[i] = a if a > out[i] else out[i]
+        a, b = abs(left[i]), abs(right[i])
+        out[i] = a if a > b else b
 
 
-@kernel("void(f8[:,::1], i8[::1], i8[::1], f8[:,::1], f8[:,:,::1], f8[:,::1], f8[:,::1])")
-def watch_regions(source, rows, places, coefficients, state, region, out):
+@inlined
+def _louder(both):
+    a, b = abs(first(both)), abs(second(both))
+    return a if a > b else b
+
+
+@inlined
+def _step_bell(x, p, q, coefficients):
+    """As step_still for a region of a bell, which is its band-pass alone."""
+    c1, c2, c3, _, m1, _ = coefficients
+    r = c1 * p + (c2 * x - c2 * q)
+    return r, c3 * q + ((1.0 - c3) * x + c2 * p), m1 * (p + r)
+
+
+@fused
+def _watch_two(source, coefficients, other, state, other_state, out, other_out):
+    """The magnitudes of what two regions hold: neither filter waits for the other."""
+    left, right = source[0], source[-1]
+    p, q = begun(state)
+    r, s = begun(other_state)
+    bells = coefficients[M0] == 0.0 and coefficients[M2] == 0.0 and other[M0] == 0.0 and other[M2] == 0.0
+    numbers, others = taken(coefficients), taken(other)
+    if bells:
+        for i in range(left.size):
+            x = pair(left[i], right[i])
+            p, q, y = _step_bell(x, p, q, numbers)
+            r, s, z = _step_bell(x, r, s, others)
+            out[i], other_out[i] = _louder(y), _louder(z)
+    else:
+        for i in range(left.size):
+            x = pair(left[i], right[i])
+            p, q, y = step_still(x, p, q, numbers)
+            r, s, z = step_still(x, r, s, others)
+            out[i], other_out[i] = _louder(y), _louder(z)
+    keep(state, p, q)
+    keep(other_state, r, s)
+
+
+@fused
+def _watch_one(source, coefficients, state, out):
+    left, right = source[0], source[-1]
+    p, q = begun(state)
+    numbers = taken(coefficients)
+    for i in range(left.size):
+        p, q, y = step_still(pair(left[i], right[i]), p, q, numbers)
+        out[i] = _louder(y)
+    keep(state, p, q)
+
+
+@kernel("void(f8[:,::1], i8[::1], i8[::1], f8[:,::1], f8[:,:,::1], f8[:,::1])")
+def watch_regions(source, rows, places, coefficients, state, out):
     """The magnitude of what each band covers of source (channels, frames), the louder channel.
 
     Band k of coefficients (bands, 6) fills row rows[k] of out (rows, frames) and has its state, carried, at places[k]
-    of state (places, channels or more, 2). region (channels, frames) is scratch.
+    of state (places, channels or more, 2).
     """
-    for band in range(rows.size):
-        run_still(source, coefficients[band], state[places[band]], False, region)
-        loudest(region, out[rows[band]])
+    channels, count = source.shape[0], rows.size
+    for band in range(0, count - 1, 2):
+        one, other = state[places[band], :channels], state[places[band + 1], :channels]
+        made, other_made = out[rows[band]], out[rows[band + 1]]
+        _watch_two(source, coefficients[band], coefficients[band + 1], one, other, made, other_made)
+    if count % 2:
+        last = count - 1
+        _watch_one(source, coefficients[last], state[places[last], :channels], out[rows[last]])
 
 
 @inlined
@@ -231,87 +286,104 @@ def _shelf_coefficients(root, count, shape, w, inverse_q, rows):
         c1[i], c2[i], c3[i] = a1 - 1.0, ahead * a1, 1.0 - ahead * ahead * a1
 
 
+@inlined
+def _step_moving(x, p, q, c1, c2, c3):
+    d = x - q
+    return c2 * d + c1 * p, (c2 * p + x) - c3 * d
+
+
 @fused
 def _run_moving_bell(source, rows, state, out):
     """As run_moving for a bell, which needs its band-pass alone."""
     row1, row2, row3, gain = rows[C1], rows[C2], rows[C3], rows[M1]
-    left, out_left, right, out_right = source[0], out[0], source[-1], out[-1]
-    two = source.shape[0] == 2
-    p1, p2 = state[0]
-    q1, q2 = state[-1]
+    left, right, out_left, out_right = source[0], source[-1], out[0], out[-1]
+    p, q = begun(state)
     for i in range(left.size):
-        c1, c2, c3, m = row1[i], row2[i], row3[i], gain[i]
-        x, z = left[i], right[i]
-        d, e = x - p2, z - q2
-        r1, s1 = c2 * d + c1 * p1, c2 * e + c1 * q1
-        r2, s2 = (c2 * p1 + x) - c3 * d, (c2 * q1 + z) - c3 * e
-        out_left[i] += m * (p1 + r1)
-        if two:
-            out_right[i] += m * (q1 + s1)
-        p1, p2, q1, q2 = r1, r2, s1, s2
-    state[-1, 0], state[-1, 1] = flush(q1), flush(q2)
-    state[0, 0], state[0, 1] = flush(p1), flush(p2)
+        r, q = _step_moving(pair(left[i], right[i]), p, q, row1[i], row2[i], row3[i])
+        y = pair(out_left[i], out_right[i]) + gain[i] * (p + r)
+        out_left[i], out_right[i] = first(y), second(y)
+        p = r
+    keep(state, p, q)
+
+
+@fused
+def _run_two_bells(source, rows, others, state, other_state, serial, out):
+    """As _run_moving_bell for one bell and the next; with serial the next one works on what the first has made."""
+    row1, row2, row3, gain = rows[C1], rows[C2], rows[C3], rows[M1]
+    other1, other2, other3, other_gain = others[C1], others[C2], others[C3], others[M1]
+    left, right, out_left, out_right = source[0], source[-1], out[0], out[-1]
+    p, q = begun(state)
+    u, v = begun(other_state)
+    for i in range(left.size):
+        x, y = pair(left[i], right[i]), pair(out_left[i], out_right[i])
+        r, q = _step_moving(x, p, q, row1[i], row2[i], row3[i])
+        y = y + gain[i] * (p + r)
+        p = r
+        w, v = _step_moving(y if serial else x, u, v, other1[i], other2[i], other3[i])
+        y = y + other_gain[i] * (u + w)
+        u = w
+        out_left[i], out_right[i] = first(y), second(y)
+    keep(state, p, q)
+    keep(other_state, u, v)
 
 
 @fused
 def run_moving(source, rows, state, out):
     """Add to out what the filter makes of source (channels, frames), with coefficients for each frame."""
     row1, row2, row3, rest0, rest1, rest2 = rows[C1], rows[C2], rows[C3], rows[M0], rows[M1], rows[M2]
-    p1, p2 = state[0]
-    left, out_left = source[0], out[0]
-    if source.shape[0] == 2:
-        q1, q2 = state[1]
-        right, out_right = source[1], out[1]
-        for i in range(left.size):
-            x, z = left[i], right[i]
-            c1, c2, c3, m0, m1, m2 = row1[i], row2[i], row3[i], rest0[i], rest1[i], rest2[i]
-            d, e = x - p2, z - q2
-            r1, s1 = c2 * d + c1 * p1, c2 * e + c1 * q1
-            r2, s2 = (c2 * p1 + x) - c3 * d, (c2 * q1 + z) - c3 * e
-            out_left[i] += m0 * x + m1 * (p1 + r1) + m2 * (p2 + r2)
-            out_right[i] += m0 * z + m1 * (q1 + s1) + m2 * (q2 + s2)
-            p1, p2, q1, q2 = r1, r2, s1, s2
-        state[1, 0], state[1, 1] = flush(q1), flush(q2)
-    else:
-        for i in range(left.size):
-            x, c1, c2, c3 = left[i], row1[i], row2[i], row3[i]
-            d = x - p2
-            r1, r2 = c2 * d + c1 * p1, (c2 * p1 + x) - c3 * d
-            out_left[i] += rest0[i] * x + rest1[i] * (p1 + r1) + rest2[i] * (p2 + r2)
-            p1, p2 = r1, r2
-    state[0, 0], state[0, 1] = flush(p1), flush(p2)
+    left, right, out_left, out_right = source[0], source[-1], out[0], out[-1]
+    p, q = begun(state)
+    for i in range(left.size):
+        x = pair(left[i], right[i])
+        r, s = _step_moving(x, p, q, row1[i], row2[i], row3[i])
+        y = pair(out_left[i], out_right[i]) + (rest0[i] * x + rest1[i] * (p + r) + rest2[i] * (q + s))
+        out_left[i], out_right[i] = first(y), second(y)
+        p, q = r, s
+    keep(state, p, q)
 
 
 @kernel(
-    "void(f8[:,::1], i8[::1], i8[::1], f8[:,::1], f8[::1], i8[::1], f8[::1], f8[::1], f8[:,::1], f8[:,:,::1],"
+    "void(f8[:,::1], i8[::1], i8[::1], f8[:,::1], f8[::1], i8[::1], f8[::1], f8[::1], b1, f8[:,::1], f8[:,:,::1],"
     " f8[:,::1])"
 )
-def filter_moving(source, rows, places, gain_db, base_db, shapes, warped, inverse_q, scratch, state, out):
+def filter_moving(source, rows, places, gain_db, base_db, shapes, warped, inverse_q, serial, scratch, state, out):
     """Add to out what some bands add to source (channels, frames), their gains moving with every frame.
 
     Band k moves by row rows[k] of gain_db (rows, frames), added to base_db at its place, places[k]; shapes, warped =
-    tan(pi f / rate) and inverse_q at its place say what it is, state (places, channels, 2) is carried. source and out
-    may be the same array: then the bands stand in series. scratch (SCRATCH_ROWS, CHUNK).
+    tan(pi f / rate) and inverse_q at its place say what it is, state (places, channels, 2) is carried. serial: source
+    and out are the same array, the bands stand in a row. scratch (SCRATCH_ROWS, CHUNK).
     """
     bits = scratch.view(np.int64)
-    total, root, coefficients = scratch[0], scratch[1], scratch[3:]
+    total, root = scratch[0], scratch[1]
     frames = source.shape[1]
-    for band in range(rows.size):
-        place = places[band]
-        for start in range(0, frames, CHUNK):
-            count = min(CHUNK, frames - start)
-            stop = start + count
-            given = gain_db[rows[band], start:stop]
+    for start in range(0, frames, CHUNK):
+        count = min(CHUNK, frames - start)
+        stop, waits = start + count, -1  # the place of a bell that waits for the next, to go with it
+        for band in range(rows.size):
+            place = places[band]
+            bell, coefficients = shapes[place] == BELL, scratch[SECOND if waits >= 0 else FIRST :]
+            given, base = gain_db[rows[band], start:stop], base_db[place]
             for i in range(count):
-                total[i] = 0.25 * (given[i] + base_db[place])
-            db_to_amplitude(total, root, bits[1], scratch[2], bits[2], count)
-            w, inverse = warped[place], inverse_q[place]
-            if shapes[place] == BELL:
-                _bell_coefficients(root, count, w, inverse, coefficients)
-                _run_moving_bell(source[:, start:stop], coefficients, state[place], out[:, start:stop])
+                total[i] = 0.25 * (given[i] + base)
+            dbs_to_amplitude(total, root, bits[1], scratch[2], bits[2], count)
+            if bell:
+                _bell_coefficients(root, count, warped[place], inverse_q[place], coefficients)
+                if waits < 0 and band + 1 < rows.size:
+                    waits = place
+                    continue
             else:
-                _shelf_coefficients(root, count, shapes[place], w, inverse, coefficients)
-                run_moving(source[:, start:stop], coefficients, state[place], out[:, start:stop])
+                _shelf_coefficients(root, count, shapes[place], warped[place], inverse_q[place], coefficients)
+            heard, made = source[:, start:stop], out[:, start:stop]
+            if waits >= 0 and bell:
+                _run_two_bells(heard, scratch[FIRST:], coefficients, state[waits], state[place], serial, made)
+            else:
+                if waits >= 0:
+                    _run_moving_bell(heard, scratch[FIRST:], state[waits], made)
+                if bell:
+                    _run_moving_bell(heard, coefficients, state[place], made)
+                else:
+                    run_moving(heard, coefficients, state[place], made)
+            waits = -1
 
 
 @inlined

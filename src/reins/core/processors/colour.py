@@ -16,8 +16,7 @@ import numpy as np
 from reins.core.dsp import variable
 from reins.core.dsp.cuts import MovingCut
 from reins.core.dsp.filters import butterworth_cut, run_sections
-from reins.core.dsp.levelling import POWERS, QUICK_MS, SLOW_MS, level_alike
-from reins.core.dsp.loudness import k_weighting
+from reins.core.dsp.levelling import SLOW_MS, Levelled
 from reins.core.processors.base import Array, Block, Delay, Processor, ProcessorSettings, Rows, mixed
 from reins.core.processors.filter import shape_still
 from reins.core.processors.shaper import (
@@ -33,7 +32,6 @@ from reins.core.processors.shaper import (
 )
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
-from reins.core.units import one_pole_k
 
 TILT_HZ = 800.0
 EDGE_ORDER = 2
@@ -84,7 +82,7 @@ class Colour(Processor):
     timed_with = {"drive_db": 24.0}
     carried = (
         "_delay", "_shaper", "_low_cut", "_high_cut", "_tilt_state", "_untilt_state", "_dc_state",
-        "_weight_state", "_powers",
+        "_alike",
     )  # fmt: skip
     Settings = ColourSettings
     _settings: Any
@@ -102,9 +100,7 @@ class Colour(Processor):
         self._tilt_state, self._untilt_state = np.zeros((channels, 2)), np.zeros((channels, 2))
         self._dc = butterworth_cut("low_cut", cutoff_hz=DC_HZ, order=1, sample_rate=sample_rate)
         self._dc_state = np.zeros((1, channels, 2))
-        self._weights = k_weighting(sample_rate)
-        self._weight_state = np.zeros((2, 2, channels, 2))  # of source and result
-        self._powers = np.zeros(POWERS)
+        self._alike = Levelled(channels, sample_rate)
         self.gains_db = {}
         self.apply(settings)
 
@@ -142,7 +138,7 @@ class Colour(Processor):
         self._recent = np.concatenate([self._recent, band], axis=1)[:, -WARM_FRAMES:]
         self.gains_db = {}
         if settings.auto_level:
-            made = self._levelled(late, made)
+            made = self._alike.process(late, made)
         return mixed(late, made, settings, gains)
 
     def _band(self, block: Block) -> Array:
@@ -186,14 +182,6 @@ class Colour(Processor):
 
     def _tilt(self, sound: Array, tilt_db: float, state: Array) -> None:
         variable.filter_still(sound, shape_still("tilt", TILT_HZ, tilt_db, self._rate), state, False, sound)
-
-    def _levelled(self, source: Array, made: Array) -> Array:
-        out, heard = np.empty_like(made), (source.copy(), made.copy())
-        for sound, state in zip(heard, self._weight_state, strict=True):
-            run_sections(self._weights, state, sound)
-        poles = (one_pole_k(QUICK_MS, self._rate), one_pole_k(SLOW_MS, self._rate))
-        level_alike(*heard, made, *poles, self._powers, out)
-        return out
 
     @classmethod
     def settling_s(cls, settings: Any) -> float:

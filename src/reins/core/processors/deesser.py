@@ -25,6 +25,7 @@ from reins.core.dsp import dynamics, variable
 from reins.core.dsp.cuts import prewarped
 from reins.core.dsp.filters import butterworth_cut, butterworth_cuts, ring_s, run_sections, run_sections_in_rows
 from reins.core.dsp.gains import join, to_lin
+from reins.core.dsp.held_bands import hold_watched
 from reins.core.dsp.reference import Reference, ahead_frames
 from reins.core.dsp.sweeping import columns, filter_swept
 from reins.core.processors.base import NOTHING, Array, Block, Delay, Moved, Processor, Rows
@@ -255,16 +256,18 @@ class Deesser(FollowingCurve):
     def process(self, block: Block) -> Array:
         """The result for the next block."""
         gain_db, out = np.empty((self._gain_lanes, block.sound.shape[1])), np.empty_like(block.sound)
-        heard, source = self._heard(block), self._delay.process(block.sound)
-        gains = {} if block.moved is None else block.moved.gains
-        if self._settings.act_on == "whole":
-            self._follow(heard, source, block.moved, gain_db, out)
+        settings, gains = self._settings, {} if block.moved is None else block.moved.gains
+        if block.moved is None and settings.act_on == "band" and not settings.relative:
+            source = self._hold_still(block, gain_db, out)
+        elif settings.act_on == "whole":
+            source = self._delay.process(block.sound)
+            self._follow(self._heard(block), source, block.moved, gain_db, out)
         else:
-            band = np.empty_like(block.sound)
+            source, band = self._delay.process(block.sound), np.empty_like(block.sound)
             self._take_band(source, block.moved, band)
-            self._follow(heard, band, block.moved, gain_db, out)
+            self._follow(self._heard(block), band, block.moved, gain_db, out)
             if gains:
-                mix_pct, output_db = (gains.get(k, getattr(self._settings, k)) for k in ("mix_pct", "output_db"))
+                mix_pct, output_db = (gains.get(k, getattr(settings, k)) for k in ("mix_pct", "output_db"))
                 out = join(source, out, mix_pct, output_db)
             else:
                 out += source if self._output == 1.0 else source * self._output
@@ -274,6 +277,16 @@ class Deesser(FollowingCurve):
             out = self._grit.process(out, [output * source - out], [output], [self._bent])
             self.gains_db = self._grit.told(self.gains_db)
         return out
+
+    def _hold_still(self, block: Block, gain_db: Array, out: Array) -> Array:
+        """What is asked for most, all in one: a band that stands, held by its own level. Returns the source."""
+        whole, source = super()._heard(block), self._delay.process(block.sound)
+        self.key_heard = watched = np.empty_like(whole)
+        hold_watched(
+            whole, source, self._edges, self._edge_state, self._band, self._band_state, self._state,
+            self._params, self._output, self._scratch, watched, gain_db, out,
+        )  # fmt: skip
+        return source
 
     def _take_band(self, source: Array, moved: Moved | None, band: Array) -> None:
         """The band that is held, into band; a band that moves does so as it stands where what leaves came in."""

@@ -27,6 +27,7 @@ class EqCore:
     _settings: Any
     _source: Array
     _moving: Counts
+    _names: list[str]  # of the gains of those
     _params: Array
     _listeners: list[tuple[tuple[Key, float], Counts, Array]]
     _curves: Array
@@ -91,10 +92,10 @@ class EqCore:
         return Ear(key, weight_db_oct=weight_db_oct, lanes=lanes, sample_rate=self._sample_rate)
 
     def _cut(self, source: Array, now: InRows | None) -> Array:
+        if now is None and not self._low_cut.acting and not self._high_cut.acting:
+            return source
         cuts = (("low_cut", self._low_cut), ("high_cut", self._high_cut))
         moving = {name: hz for name, _ in cuts if now is not None and (hz := now.cut_hz(f"{name}_hz")) is not None}
-        if not moving and not any(cut.acting for _, cut in cuts):
-            return source
         source = source.copy()
         for name, cut in cuts:
             if now is not None and name in moving:
@@ -113,13 +114,16 @@ class EqCore:
         self._source = source = self._cut(sound, now)
         keys, amplitude = block.keys, np.empty((self._moving.size, source.shape[1]))
         for ear, (name, rows, regions) in zip(self._ears, self._listeners, strict=True):
-            own = [] if now is None or not now.keys else [k for k, p in enumerate(self._moving[rows]) if p in now.keys]
+            if now is None:
+                self._watch(ear.process(source, keys), rows, regions, amplitude)
+                continue
+            own = [] if not now.keys else [k for k, p in enumerate(self._moving[rows]) if p in now.keys]
             for k in own:  # a key that moves is heard by an ear of its own
                 place = int(self._moving[rows[k]])
                 if place not in self._own_ears:
                     self._own_ears[place] = self._ear(*name)
                 listener = self._own_ears[place]
-                heard = listener.process_moved(source, keys, now.rows, f"bands.{place}.key.")  # type: ignore[union-attr]
+                heard = listener.process_moved(source, keys, now.rows, f"bands.{place}.key.")
                 self._regions(heard, rows[[k]], regions[[k]], amplitude, now)
             rest = np.delete(np.arange(rows.size), own) if own else slice(None)
             if len(own) < rows.size:
@@ -148,7 +152,7 @@ class EqCore:
                     self._scratch,
                     moved,
                 )
-        self.gains_db = {f"band{place + 1}.gain_db": moved[row] for row, place in enumerate(self._moving)}
+        self.gains_db = dict(zip(self._names, moved, strict=True))
         out = source.copy()
         if self._rest_params is not None:
             out += self._hold_rest(source, now)
@@ -158,16 +162,20 @@ class EqCore:
             self._filter_in_rows(source, moved, out, now)
         return out
 
-    def _regions(self, heard: Array, rows: Counts, regions: Array, amplitude: Array, now: InRows | None) -> None:
-        """The magnitude of what some moving bands cover of what they listen to, into their rows of amplitude."""
-        region, state = np.empty_like(heard), self._region_state
-        swept = [] if now is None else [k for k, p in enumerate(self._moving[rows]) if now.watches_elsewhere(int(p))]
-        if now is not None and swept:
+    def _regions(self, heard: Array, rows: Counts, regions: Array, amplitude: Array, now: InRows) -> None:
+        """As _watch, while regions move."""
+        state = self._region_state
+        swept = [k for k, p in enumerate(self._moving[rows]) if now.watches_elsewhere(int(p))]
+        if swept:
             own, places = rows[swept], self._moving[rows[swept]]
             watched = np.stack([now.region(int(place)) for place in places])
-            along.watch_in_rows(heard, own, places, watched, now.rows.begins, state, region, amplitude)
+            along.watch_in_rows(heard, own, places, watched, now.rows.begins, state, np.empty_like(heard), amplitude)
             rows, regions = np.delete(rows, swept), np.delete(regions, swept, axis=0)
-        variable.watch_regions(heard, rows, self._moving[rows], regions, state, region, amplitude)
+        self._watch(heard, rows, regions, amplitude)
+
+    def _watch(self, heard: Array, rows: Counts, regions: Array, amplitude: Array) -> None:
+        """The magnitude of what some moving bands cover of what they listen to, into their rows of amplitude."""
+        variable.watch_regions(heard, rows, self._moving[rows], regions, self._region_state, amplitude)
 
     def _hold_rest(self, source: Array, now: InRows | None) -> Array:
         rest, changed = source.copy(), np.empty_like(source)
@@ -202,7 +210,7 @@ class EqCore:
         elif rows.size:
             variable.filter_moving(
                 into, rows, places, moved, self._base_db, self._shapes, self._warped, self._inverse_q,
-                self._filter_scratch, self._filter_state, out,
+                into is out, self._filter_scratch, self._filter_state, out,
             )  # fmt: skip
         for place in places if not rows.size else ():
             variable.filter_still(into, self._still[place], self._filter_state[place], True, out)

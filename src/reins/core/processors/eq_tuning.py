@@ -78,6 +78,7 @@ def tune_bands(settings: Any, channels: int, rate: int) -> dict[str, Any]:
     return {
         "_settings": settings,
         "_moving": np.array(moving, np.int64),
+        "_names": [f"band{place + 1}.gain_db" for place in moving],
         "_params": params if moving else np.zeros((0, 0)),
         "_curves": _curves([bands[place] for place in moving], 2.0 if overdone else 1.0),
         "_listeners": listeners,

@@ -22,6 +22,7 @@ from reins.core.dsp import dynamics
 from reins.core.dsp.crossovers import BUTTERWORTH_K, Splitter, band_paths
 from reins.core.dsp.filters import ring_s, sections_response
 from reins.core.dsp.gains import to_lin
+from reins.core.dsp.held_bands import hold_bands
 from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Block, Delay, Moved, band_of, mixed
 from reins.core.processors.curves import compress, expand, lift
 from reins.core.processors.detecting import (
@@ -68,6 +69,8 @@ class Multiband(Detecting):
     carried = (*Detecting.carried, "_split", "_split_key", "_grit", "_dry_late")
     beside_kernel = ("key.", "crossovers_hz.")
     _params: Any  # of each band
+    _each: Array  # the first row of each
+    _rising: list[bool]
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int] = {}) -> None:
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
@@ -124,7 +127,10 @@ class Multiband(Detecting):
             )
             for index, band in enumerate(settings.bands)
         ]
-        return super()._tune(settings, channels, sample_rate, rows) | {"_params": params}
+        return super()._tune(settings, channels, sample_rate, rows) | {
+            "_params": params, "_each": np.stack([own[0] for own in params]),
+            "_rising": [bool(own[0, dynamics.GAIN_SIGN] < 0.0) for own in params],
+        }  # fmt: skip
 
     @staticmethod
     def _band_params(settings: Any, band: Any, base: Array, rate: int, *, silent: bool) -> Array:
@@ -162,10 +168,12 @@ class Multiband(Detecting):
                 self._settings.crossovers_hz, channels=self._lanes, sample_rate=self._sample_rate
             )
         watched = bands if self._split_key is None else self._in_bands(self._split_key, heard, block.moved)
+        if block.moved is None and self._grit is None:
+            return self._still(source, watched, bands)
         result, part = np.zeros_like(source), np.empty_like(source)
         self.gains_db = {}
         moved, begins = block.moved, FROM_THE_START
-        if moved is None and self._grit is not None:
+        if moved is None:
             moved = Moved()
         all_params, begins = (self._params, begins) if moved is None else self._moving(moved)
         gains = {} if moved is None else moved.gains
@@ -189,9 +197,8 @@ class Multiband(Detecting):
             result += part
             if self._grit is not None:
                 parts.append(from_mid_side(part) if self._mid_side else part.copy())
-            rising = params[0, dynamics.GAIN_SIGN] < 0.0
             if self._settings.bands[index].on:
-                self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=rising)
+                self.gains_db[f"band{index + 1}.gain_db"] = self._furthest(gain_db, rising=self._rising[index])
         dry = _sum(aside) if aside else result
         if self._grit is not None:
             result, dry = (from_mid_side(sound) if self._mid_side else sound for sound in (result, dry))
@@ -204,7 +211,21 @@ class Multiband(Detecting):
             return source * db_to_lin(self._settings.output_db)
         return from_mid_side(result) if self._mid_side else result
 
-    def _in_bands(self, split: Splitter, signal: Array, moved: Moved | None) -> list[Array]:
+    def _still(self, source: Array, watched: Array, bands: Array) -> Array:
+        """The result while nothing moves and nothing is bent: all bands at once."""
+        count, frames = len(bands), source.shape[1]
+        gain_db, result = np.empty((count, self._gain_lanes, frames)), np.empty_like(source)
+        hold_bands(watched, bands, self._state, self._each, self._scratch, gain_db, result)
+        self.gains_db = {
+            f"band{index + 1}.gain_db": self._furthest(gain_db[index], rising=self._rising[index])
+            for index, band in enumerate(self._settings.bands)
+            if band.on
+        }
+        if self._settings.mix_pct == 0.0:
+            return source * db_to_lin(self._settings.output_db)
+        return from_mid_side(result) if self._mid_side else result
+
+    def _in_bands(self, split: Splitter, signal: Array, moved: Moved | None) -> Array:
         rows = None if moved is None else moved.rows
         if rows is None or not any(path.startswith("crossovers_hz.") for path in rows.at):
             return split.process(signal)

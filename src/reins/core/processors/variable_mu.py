@@ -15,9 +15,7 @@ from typing import Any, Literal
 import numpy as np
 
 from reins.core.dsp import circuits, dynamics, variable
-from reins.core.dsp.filters import run_sections
-from reins.core.dsp.levelling import POWERS, QUICK_MS, SLOW_MS, level_alike
-from reins.core.dsp.loudness import k_weighting
+from reins.core.dsp.levelling import Levelled
 from reins.core.processors.base import Array
 from reins.core.processors.circuits import Circuit, CircuitSettings
 from reins.core.processors.filter import shape_still
@@ -63,13 +61,12 @@ class VariableMu(Circuit):
     about = "Holds the more the louder it gets; with a hue from dark to bright."
     which = circuits.MU
     timed_with = {"threshold_db": -30.0, "colour_on": False}
-    carried = (*Circuit.carried, "_hue_state", "_weight_state", "_powers")
+    carried = (*Circuit.carried, "_hue_state", "_alike")
     Settings = VariableMuSettings
     _hue: Array
 
     def __init__(self, settings: Any, *, channels: int, sample_rate: int, **more: Any) -> None:
-        self._hue_state, self._powers = np.zeros((channels, 2)), np.zeros(POWERS)
-        self._weights, self._weight_state = k_weighting(sample_rate), np.zeros((2, 2, channels, 2))
+        self._hue_state, self._alike = np.zeros((channels, 2)), Levelled(channels, sample_rate)
         super().__init__(settings, channels=channels, sample_rate=sample_rate, **more)
 
     @classmethod
@@ -99,12 +96,7 @@ class VariableMu(Circuit):
         variable.filter_still(held, self._hue, self._hue_state, False, hued)
         if self._settings.hue_pct == 0.0:
             return held
-        heard = held.copy(), hued.copy()
-        for sound, state in zip(heard, self._weight_state, strict=True):
-            run_sections(self._weights, state, sound)
-        out, poles = np.empty_like(held), (one_pole_k(ms, self._sample_rate) for ms in (QUICK_MS, SLOW_MS))
-        level_alike(*heard, hued, *poles, self._powers, out)
-        return out
+        return self._alike.process(held, hued)
 
     @classmethod
     def colour_of(cls, settings: Any) -> Bend:
