@@ -1,8 +1,8 @@
 """Twice the rate and half the rate: linear-phase half-band filters, every second tap of which is nothing.
 
 Windowed sincs (J. F. Kaiser's window, "Nonrecursive digital filter design using the I0-sinh window function", ISCAS
-1974) whose stop band lies 96 dB down, or further where that is asked for. The first passes 20 kHz at 44.1 kHz; those
-further up have far more room and are short. With taps h[0..2M], M odd, only the middle one and those at even places
+1974) whose stop band lies 96 dB down, or such of equal ripple. The first passes 20 kHz at 44.1 kHz; those further up
+have far more room and are short. With taps h[0..2M], M odd, only the middle one and those at even places
 count.
 """
 
@@ -26,6 +26,28 @@ def half_band_taps(reach: int, attenuation_db: float) -> Array:
     h = 0.5 * np.sinc((n - reach) / 2.0) * np.kaiser(n.size, 0.1102 * (attenuation_db - 8.7))
     even = h[::2] * (0.5 / h[::2].sum())
     return np.ascontiguousarray(even[: (reach + 1) // 2])
+
+
+@lru_cache(16)
+def equal_ripple_taps(reach: int, edge: float) -> Array:
+    """As half_band_taps, of the filter with the least ripple up to `edge`, a share of the higher rate, and above half
+    that rate less the edge: what a half-band filter passes at f and at half the rate less f adds up to 1.
+
+    By weights that grow where the ripple is large (C. L. Lawson, 1961, from memory).
+    """
+    count = (reach + 1) // 2
+    spread = 0.5 - 0.5 * np.cos(np.pi * np.linspace(0.0, 1.0, 8 * count))  # denser towards both ends
+    terms = 2.0 * np.cos(2.0 * np.pi * edge * np.outer(spread, np.arange(1, 2 * count, 2)))
+    weights, least = np.ones(spread.size), np.inf
+    best: Array = np.zeros(count)
+    for _ in range(20):
+        by = np.sqrt(weights)
+        taps = np.asarray(np.linalg.lstsq(terms * by[:, None], 0.5 * by, rcond=None)[0], np.float64)
+        ripple = np.abs(terms @ taps - 0.5)
+        if ripple.max() < least:
+            least, best = ripple.max(), taps
+        weights = weights * ripple / (weights * ripple).mean()
+    return np.ascontiguousarray(best[::-1])
 
 
 @kernel("void(f8[:,::1], f8[::1], f8[::1], f8[:,::1])")

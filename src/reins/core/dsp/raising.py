@@ -12,43 +12,65 @@ along neighbours. Each array of planes begins with as many frames gone by as
 what reads it looks back; those are kept from block to block.
 """
 
-from collections.abc import Callable
+import threading
 
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import inlined, kernel
-from reins.core.dsp.halfband import half_band_taps
+from reins.core.dsp.compiled import inlined
+from reins.core.dsp.halfband import equal_ripple_taps
 
 Array = npt.NDArray[np.float64]
 Planes = npt.NDArray[np.float32]
-Bend = Callable[[Planes, Planes, Planes], None]
-REACHES = (71, 15, 11, 9)  # of each doubling, from the base rate up
-ATTENUATIONS_DB = (103.0, 105.0, 94.0, 111.0)  # each one's window; what comes of it lies 102 dB down, or further
+#: By the least rate: what share of it is passed, 20 kHz at 44.1 and at 48 kHz; and the reach of each doubling's filter,
+#: from the base rate up. What is to be taken out lies 103 dB down, or further.
+FILTERS = ((47000, 20.0 / 48.0, (37, 15, 7, 5)), (0, 20.0 / 44.1, (67, 13, 7, 5)))
 TIMES = (1, 2, 4, 8, 16)
 TILE = 1024  # frames worked on at a time
+PAGE, BESIDE = 1024, 272  # samples of a page of memory; and how far beyond whole ones planes lie apart
 
 
-def _filters_frames(times: int) -> int:
+def _filters_frames(times: int, reaches: tuple[int, ...]) -> int:
     """Frames of the higher rate that both ways take."""
-    return 2 * sum(reach * (times >> stage) for stage, reach in enumerate(REACHES[: times.bit_length() - 1], start=1))
+    return 2 * sum(reach * (times >> stage) for stage, reach in enumerate(reaches[: times.bit_length() - 1], start=1))
 
 
-#: How late what comes down again is, in frames of the base rate.
-LATENCY_FRAMES = max(-(-_filters_frames(times) // times) for times in TIMES)
+#: How late what comes down again is, in frames of the base rate, whatever that is.
+LATENCY_FRAMES = max(-(-_filters_frames(times, reaches) // times) for times in TIMES for _, _, reaches in FILTERS)
+
+
+@inlined
+def _bits_of(planes):
+    bits = 0
+    while planes > 1:
+        planes, bits = planes >> 1, bits + 1
+    return bits
+
+
+@inlined
+def _part(row, place, first, bits, n):
+    """n frames of the plane that a place, counted in samples from the first of the frame `first`, lies in."""
+    return row[place & (row.shape[0] - 1), first + (place >> bits) :][:n]
 
 
 @inlined
 def _add_mirrored(row, first, newest, oldest, apart, taps, made):
     """Add each tap times the sum of the two samples it stands for: `newest` and every apart-th before it, `oldest` and
     every apart-th after it, both counted in samples from the first of the frame `first`; row (planes, frames), made
-    (frames,) from `first` on.
+    (frames,) from `first` on. Two taps at once: half as many passes.
     """
-    planes, n = row.shape[0], made.size
-    for j in range(taps.size):
-        newer, older = newest - apart * j, oldest + apart * j
-        a, b = row[newer % planes, first + newer // planes :][:n], row[older % planes, first + older // planes :][:n]
-        h = taps[j]
+    n, count = made.size, taps.size
+    # There are 2^bits planes: remainders and quotients of whole numbers by division take as long as many samples.
+    bits = _bits_of(row.shape[0])
+    for j in range(0, count - 1, 2):
+        newer, older, h, g = newest - apart * j, oldest + apart * j, taps[j], taps[j + 1]
+        a, b = _part(row, newer, first, bits, n), _part(row, older, first, bits, n)
+        c, d = _part(row, newer - apart, first, bits, n), _part(row, older + apart, first, bits, n)
+        for i in range(n):
+            made[i] += h * (a[i] + b[i]) + g * (c[i] + d[i])
+    if count % 2:
+        newer, older, h = newest - apart * (count - 1), oldest + apart * (count - 1), taps[count - 1]
+        a, b = _part(row, newer, first, bits, n), _part(row, older, first, bits, n)
         for i in range(n):
             made[i] += h * (a[i] + b[i])
 
@@ -63,32 +85,30 @@ def begin_with(gone, out):
 
 
 @inlined
-def keep_last(gone, out):
-    """Keep the end of out, which is next gone by."""
-    later = out.shape[2] - gone.shape[2]
+def keep_last(gone, out, frames):
+    """Keep the end of out, `frames` beyond what is gone by, which is next gone by."""
     for channel in range(gone.shape[0]):
         for plane in range(gone.shape[1]):
             for i in range(gone.shape[2]):
-                gone[channel, plane, i] = out[channel, plane, later + i]
+                gone[channel, plane, i] = out[channel, plane, frames + i]
 
 
-@kernel("void(f8[:,::1], f4[:,:,::1], f4[:,:,::1])")
-def enter(signal, out, gone):
-    """out (channels, 1, past + frames) from signal (channels, frames)."""
-    past = gone.shape[2]
+@inlined
+def enter(signal, by, out, gone):
+    """out (channels, 1, past + frames or more) from signal (channels, frames), made so many times louder."""
+    past, frames = gone.shape[2], signal.shape[1]
     begin_with(gone, out)
     for channel in range(signal.shape[0]):
         row, made = signal[channel], out[channel, 0, past:]
         for i in range(row.size):
-            made[i] = row[i]
-    keep_last(gone, out)
+            made[i] = row[i] * by
+    keep_last(gone, out, frames)
 
 
-@kernel("void(f4[:,:,::1], f4[::1], f4[:,:,::1], f4[:,:,::1])")
-def double(planes, taps, out, gone):
+@inlined
+def double(planes, past, frames, taps, out, gone):
     """out (channels, 2 P, its past + frames) from planes (channels, P, past + frames); gone: what out begins with."""
-    count, frames, reach = planes.shape[1], out.shape[2] - gone.shape[2], 2 * taps.size - 1
-    past, out_past, twice = planes.shape[2] - frames, gone.shape[2], taps + taps
+    count, reach, out_past, twice = planes.shape[1], 2 * taps.size - 1, gone.shape[2], taps + taps
     begin_with(gone, out)
     for channel in range(planes.shape[0]):
         row = planes[channel]
@@ -102,14 +122,13 @@ def double(planes, taps, out, gone):
                     even[i] = 0.0
                     odd[i] = given[i]
                 _add_mirrored(row, first, p, p - reach, 1, twice, even)
-    keep_last(gone, out)
+    keep_last(gone, out, frames)
 
 
-@kernel("void(f4[:,:,::1], i8, f4[::1], f4[:,:,::1], f4[:,:,::1])")
-def halve(planes, wait, taps, out, gone):
+@inlined
+def halve(planes, past, frames, wait, taps, out, gone):
     """out (channels, P, its past + frames) from planes (channels, 2 P, past + frames), `wait` of their samples late."""
-    count, frames, reach = planes.shape[1], out.shape[2] - gone.shape[2], 2 * taps.size - 1
-    past, out_past = planes.shape[2] - frames, gone.shape[2]
+    count, reach, out_past = planes.shape[1], 2 * taps.size - 1, gone.shape[2]
     half = taps.dtype.type(0.5)  # as wide as all else: a wider number would make each product so
     begin_with(gone, out)
     for channel in range(planes.shape[0]):
@@ -122,45 +141,63 @@ def halve(planes, wait, taps, out, gone):
                 for i in range(n):
                     made[i] = half * odd[i]
                 _add_mirrored(row, first, newest, newest - 2 * reach, 2, taps, made)
-    keep_last(gone, out)
+    keep_last(gone, out, frames)
 
 
-class Raised:
-    """A signal's way to so many times the rate, and back."""
+@inlined
+def width_of(least):
+    """At least so many frames of a plane, one whose neighbours do not lie whole pages apart: for what is written there
+    and read here a processor tells apart by their places within a page.
+    """
+    return least + (BESIDE - least) % PAGE
 
-    carried = ("_gone",)
 
-    def __init__(self, channels: int, times: int) -> None:
+@inlined
+def step(flat, begin, channels, planes, width):
+    """The array of one step of the way, of those that lie behind one another in flat; and where the next begins."""
+    end = begin + channels * planes * width
+    return flat[begin:end].reshape((channels, planes, width)), end
+
+
+NO_ROOM = np.zeros(0, np.float32)
+_HERE = threading.local()
+
+
+class Way:
+    """To so many times the rate, and back: what each step has gone by, and its place."""
+
+    carried = ("gone",)
+
+    def __init__(self, channels: int, sample_rate: int, times: int) -> None:
         stages = range(times.bit_length() - 1)
-        self._taps = [half_band_taps(REACHES[s], ATTENUATIONS_DB[s]).astype(np.float32) for s in stages]
-        self._wait = wait = LATENCY_FRAMES * times - _filters_frames(times)
+        passed, reaches = next((passed, reaches) for rate, passed, reaches in FILTERS if sample_rate >= rate)
+        # Those further up take the images of all that the first one leaves, what it passes in part too.
+        edges = [passed if s == 0 else 1.0 - passed for s in stages]
+        taps = [equal_ripple_taps(reaches[s], edges[s] / (2 << s)).astype(np.float32) for s in stages]
+        self.taps = np.concatenate([np.zeros(0, np.float32), *taps])
+        self.counts = np.array([own.size for own in taps], np.int64)
+        self.wait = wait = LATENCY_FRAMES * times - _filters_frames(times, reaches)
         # Planes and frames gone by of each array on the way: up, the last of which the curve reads, and down, the first
         # of which it writes; there all else that is waited for is waited for.
-        up = [(1 << s, -(-REACHES[s] // (1 << s))) for s in stages] + [(times, 1)]
-        down = [(2 << s, -(-(2 * REACHES[s] + (wait if s == stages[-1] else 0)) // (2 << s))) for s in reversed(stages)]
-        ways = [*up, *down, (1, 0)] if down else [*up, (1, wait)]
-        self._gone = [np.zeros((channels, planes, past), np.float32) for planes, past in ways]
-        self._room: list[Planes] = []
-        self._room_frames = -1
+        up = [(1 << s, -(-reaches[s] // (1 << s))) for s in stages] + [(times, 1)]
+        down = [(2 << s, -(-(2 * reaches[s] + (wait if s == stages[-1] else 0)) // (2 << s))) for s in reversed(stages)]
+        self.steps = np.array([*up, *down, (1, 0)] if down else [*up, (1, wait)], np.int64)
+        self.gone = np.zeros(channels * int((self.steps[:, 0] * self.steps[:, 1]).sum()), np.float32)
+        self._channels, self._frames, self._room_size = channels, 0, 0
 
-    def _room_for(self, frames: int) -> list[Planes]:
-        """An array for each step of the way, the same ones as long as blocks are as long."""
-        if frames != self._room_frames:
-            shapes = [(channels, planes, past + frames) for channels, planes, past in (g.shape for g in self._gone)]
-            self._room, self._room_frames = [np.empty(shape, np.float32) for shape in shapes], frames
-        return self._room
+    def room(self, frames: int) -> Planes:
+        """Where all steps find place for so many frames; shared by all that is raised in a thread."""
+        if frames != self._frames:
+            widths = [int(planes) * width_of(int(past) + frames) for planes, past in self.steps]
+            self._frames, self._room_size = frames, self._channels * sum(widths)
+        if getattr(_HERE, "room", NO_ROOM).size < self._room_size:
+            _HERE.room = np.empty(self._room_size, np.float32)
+        room: Planes = _HERE.room
+        return room
 
-    def process(self, signal: Array, bend: Bend) -> Array:
-        """The next (channels, n), LATENCY_FRAMES late, bent on the way: bend is called as bend(driven, out, gone), with
-        driven (channels, times, 1 + n), the frame before first; out begins with gone, as in double and halve.
-        """
-        frames, stages, room = signal.shape[1], len(self._taps), self._room_for(signal.shape[1])
-        enter(signal, room[0], self._gone[0])
-        for at, taps in enumerate(self._taps, start=1):
-            double(room[at - 1], taps, room[at], self._gone[at])
-        bend(room[stages], room[stages + 1], self._gone[stages + 1])
-        wait = self._wait
-        for at, taps in enumerate(reversed(self._taps), start=stages + 2):
-            halve(room[at - 1], wait, taps, room[at], self._gone[at])
-            wait = 0
-        return room[-1][:, 0, :frames].astype(np.float64)
+    def driven(self) -> Planes:
+        """What the curve was given last (channels, times, frames), as long as nothing else is raised in this thread."""
+        turn, begin = self.counts.size, 0
+        for planes, past in self.steps[: turn + 1].tolist():
+            found, begin = step(_HERE.room, begin, self._channels, planes, width_of(past + self._frames))
+        return found[:, :, past : past + self._frames]

@@ -22,10 +22,11 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
-from reins.core.dsp.raising import begin_with, keep_last
+from reins.core.dsp.raising import Way, begin_with, double, enter, halve, keep_last, step, width_of
 
 Array = npt.NDArray[np.float64]
 SOFT, HARD, ODD, EVEN = 0, 1, 2, 3
+STRAIGHT = 4  # nothing is bent, and all that is driven comes back: the way to the raised rate by itself
 TILE = 1024  # frames worked on at a time
 KINDS = {"soft": SOFT, "hard": HARD, "odd": ODD, "even": EVEN}
 
@@ -107,14 +108,12 @@ def _bend_part(now, last, kind, offset, rest, share, made):
             made[i] = (u + half * (math.sqrt(one + u * u) - one) - least) * most - now[i]
 
 
-@kernel("void(f8[:,:,::1], i8, f8, f8[:,:,::1], f8[:,:,::1])", "void(f4[:,:,::1], i8, f8, f4[:,:,::1], f4[:,:,::1])")
-def bend(driven, kind, offset, out, gone):
-    """What the curve adds to driven (channels, planes, 1 + frames), planes as in dsp.raising, the frame before them
-    first, into out (channels, planes, past + frames), which begins with gone; offset: b, within -0.9 .. 0.9.
-    """
+@inlined
+def _bend(driven, frames, kind, offset, out, gone):
+    """As bend, of so many frames; planes as in dsp.raising."""
     as_wide = driven.dtype.type
     rest, share = _curve(offset, kind), 1.0 / _slope(offset, kind)
-    count, frames, past = driven.shape[1], driven.shape[2] - 1, gone.shape[2]
+    count, past = driven.shape[1], gone.shape[2]
     begin_with(gone, out)
     below, above = np.empty(TILE, driven.dtype), np.empty(TILE, driven.dtype)
     # The sample before each lies at the same place of the plane before, that of the first plane's one frame earlier in
@@ -129,10 +128,71 @@ def bend(driven, kind, offset, out, gone):
                     below[i] = math.sqrt(as_wide(1.0) + u * u)
             for plane in range(count):
                 now, made = driven[channel, plane, 1 + start :][:n], out[channel, plane, past + start :][:n]
-                if kind == SOFT:
+                if kind == STRAIGHT:
+                    made[:] = now
+                elif kind == SOFT:
                     _bend_soft(now, last, as_wide(offset), as_wide(rest), as_wide(share), below, above, made)
                     below, above = above, below
                 else:
                     _bend_part(now, last, kind, offset, rest, share, made)
                 last = now
-    keep_last(gone, out)
+    keep_last(gone, out, frames)
+
+
+@kernel("void(f8[:,:,::1], i8, f8, f8[:,:,::1], f8[:,:,::1])")
+def bend(driven, kind, offset, out, gone):
+    """What the curve adds to driven (channels, planes, 1 + frames), the frame before them first, into out (channels,
+    planes, past + frames), which begins with gone; offset: b, within -0.9 .. 0.9.
+    """
+    _bend(driven, driven.shape[2] - 1, kind, offset, out, gone)
+
+
+@kernel("void(f8[:,::1], f8, i8, f8, i8[:,::1], f4[::1], i8[::1], i8, f4[::1], f4[::1], f8[:,::1])")
+def bend_raised(signal, k, kind, offset, steps, taps, counts, wait, gone, room, out):
+    """out (channels, frames) = what the curve adds to k times signal at a raised rate, over k.
+
+    steps, taps, counts, wait, gone and room: a raising.Way, gone is carried. All of the way in one kernel: to call one
+    for each step took as long as a step does.
+    """
+    channels, frames = signal.shape
+    turn = counts.size
+    planes, before = steps[0]
+    source, end = step(room, 0, channels, planes, width_of(before + frames))
+    past, past_end = step(gone, 0, channels, planes, before)
+    enter(signal, k, source, past)
+    first_tap = 0
+    for at in range(1, steps.shape[0]):
+        planes, own = steps[at]
+        made, end = step(room, end, channels, planes, width_of(own + frames))
+        past, past_end = step(gone, past_end, channels, planes, own)
+        if at <= turn:
+            double(source, before, frames, taps[first_tap : first_tap + counts[at - 1]], made, past)
+            first_tap += counts[at - 1]
+        elif at == turn + 1:
+            _bend(source, frames, kind, offset, made, past)
+        else:
+            count = counts[2 * turn + 1 - at]
+            first_tap -= count
+            late = wait if at == turn + 2 else 0
+            halve(source, before, frames, late, taps[first_tap : first_tap + count], made, past)
+        source, before = made, own
+    for channel in range(channels):
+        row, result = source[channel, 0], out[channel]
+        for i in range(frames):
+            result[i] = row[i] * (1.0 / k)
+
+
+class Bender:
+    """What a curve adds to a signal at a raised rate, raising.LATENCY_FRAMES late."""
+
+    carried = ("way",)
+
+    def __init__(self, channels: int, sample_rate: int, times: int) -> None:
+        self.way = Way(channels, sample_rate, times)
+
+    def process(self, signal: Array, k: float, kind: int, offset: float) -> Array:
+        """What it adds to k times the signal (channels, frames), over k; offset: b, within -0.9 .. 0.9."""
+        way, out = self.way, np.empty(signal.shape)
+        room = way.room(signal.shape[1])
+        bend_raised(signal, k, kind, offset, way.steps, way.taps, way.counts, way.wait, way.gone, room, out)
+        return out

@@ -82,7 +82,7 @@ class Circuit(Detecting):
         self._late = Delay(channels, wait)
         self._late_gain = LateGains(self._lanes, wait)
         self._changed = False  # whether settings have, since the last block
-        self._shaper = Shaper(channels, times_for(self.colour_of(settings)))
+        self._shaper = Shaper(channels, sample_rate, times_for(self.colour_of(settings)))
         self._dc = butterworth_cut("low_cut", cutoff_hz=DC_HZ, order=1, sample_rate=sample_rate)
         self._dc_state = np.zeros((1, channels, 2))
         self.apply(settings)
@@ -149,8 +149,8 @@ class Circuit(Detecting):
         if "input_db" in drives:
             held *= to_lin(gains["input_db"] - settings.input_db)
         if added is not None:
-            held += added
-            held = self._hued(source, held)
+            added += held
+            held = self._hued(source, added)
         self.gains_db = {"gain_db": self._furthest(gain_db)}
         return mixed(source, held, settings, gains)
 
@@ -169,18 +169,17 @@ class Circuit(Detecting):
         """
         driven = db_to_lin(self._settings.input_db)
         k = db_to_lin(self._settings.operating_db) * float(drive_k(self._colour.drive_db))
-        plain = held / driven
         if moved is not None and "input_db" in moved.drives:
-            added = self._shaper.add(plain, k * to_lin(moved.drives["input_db"]), self._colour)
+            added = self._shaper.add(held / driven, k * to_lin(moved.drives["input_db"]), self._colour)
             added *= to_lin(moved.gains["input_db"])
         else:
-            added = driven * self._shaper.add(plain, k * driven, self._colour)
+            added = self._shaper.add(held, k * driven, self._colour, driven=driven)
         source, lanes = self._late.process(source), gain_db.shape[0]
-        every = np.broadcast_to(gain_db, (self._lanes, held.shape[1]))
+        every = gain_db if lanes == self._lanes else np.concatenate([gain_db] * self._lanes)
         if self._changed:
             self._late_gain.lead(every[:, 0])
             self._changed = False
-        late_db = np.ascontiguousarray(self._late_gain.process(every)[:lanes])
+        late_db = self._late_gain.process(every)[:lanes]
         late = np.empty_like(held)
         circuits.apply_late(late_db, source, params, begins, self._scratch, late)
         run_sections(self._dc, self._dc_state, added)  # a curve that is not alike on both sides adds a constant

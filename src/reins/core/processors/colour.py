@@ -24,6 +24,7 @@ from reins.core.processors.shaper import (
     DC_TAIL_S,
     LATENCY_FRAMES,
     WARM_FRAMES,
+    Recent,
     Shaper,
     bends,
     drive_k,
@@ -82,7 +83,7 @@ class Colour(Processor):
     timed_with = {"drive_db": 24.0}
     carried = (
         "_delay", "_shaper", "_low_cut", "_high_cut", "_tilt_state", "_untilt_state", "_dc_state",
-        "_alike",
+        "_alike", "_recent",
     )  # fmt: skip
     Settings = ColourSettings
     _settings: Any
@@ -92,9 +93,9 @@ class Colour(Processor):
     ) -> None:
         self._channels, self._rate = channels, sample_rate
         self._delay = Delay(channels, LATENCY_FRAMES)
-        self._shaper = Shaper(channels, 1)
+        self._shaper = Shaper(channels, sample_rate, 1)
         self._made_as: tuple[Any, ...] | None = None  # what the shaper's state was made with; None where it rests
-        self._recent = np.zeros((channels, WARM_FRAMES))
+        self._recent = Recent(channels)
         kinds = ("low_cut", "high_cut")
         self._low_cut, self._high_cut = (MovingCut(k, channels=channels, sample_rate=sample_rate) for k in kinds)
         self._tilt_state, self._untilt_state = np.zeros((channels, 2)), np.zeros((channels, 2))
@@ -132,10 +133,11 @@ class Colour(Processor):
         late, band = self._delay.process(block.sound), self._band(block)
         made = late
         if settings.drive_db > 0.0 or "drive_db" in drives:
-            made = late + self._added(band, drives.get("drive_db", settings.drive_db))
+            made = self._added(band, drives.get("drive_db", settings.drive_db))
+            made += late
         else:
             self._made_as = None
-        self._recent = np.concatenate([self._recent, band], axis=1)[:, -WARM_FRAMES:]
+        self._recent.add(band)
         self.gains_db = {}
         if settings.auto_level:
             made = self._alike.process(late, made)
@@ -144,6 +146,8 @@ class Colour(Processor):
     def _band(self, block: Block) -> Array:
         """What is to be bent."""
         rows = None if block.moved is None else block.moved.rows
+        if rows is None and not self._low_cut.acting and not self._high_cut.acting:
+            return block.sound
         band = block.sound.copy()
         for cut, name in ((self._low_cut, "from_hz"), (self._high_cut, "to_hz")):
             if rows is not None and name in rows.at:
@@ -161,9 +165,9 @@ class Colour(Processor):
         made_as = settings.kind, settings.bias_pct, settings.tilt_db, times, None if moves else drive_db
         if made_as != self._made_as:
             rested, self._made_as = self._made_as is None, made_as
-            self._shaper = Shaper(self._channels, times)
+            self._shaper = Shaper(self._channels, self._rate, times)
             self._tilt_state, self._untilt_state = np.zeros((2, self._channels, 2))
-            first = self._bent(self._recent, float(drive_db[0] if moves else drive_db))
+            first = self._bent(self._recent.joined(), float(drive_db[0] if moves else drive_db))
             if rested:  # as if a constant had long been taken out
                 self._dc_state[0, :, 0] = -self._dc[0, 0] * first[:, WARM_FRAMES // 2 :].mean(axis=1)
         added = self._bent(band, drive_db)

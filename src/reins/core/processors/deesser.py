@@ -208,7 +208,7 @@ class Deesser(FollowingCurve):
         self._reference = Reference(lanes, sample_rate, ahead=ahead)
         self._band_late = Delay(lanes, ahead_frames(sample_rate) if ahead else 0)
         self._band_state = np.zeros((channels, 2))
-        self._grit = Grit(channels) if settings.grit_pct else None
+        self._grit = Grit(channels, sample_rate) if settings.grit_pct else None
         super().__init__(settings, channels=channels, sample_rate=sample_rate, key_channels=key_channels)
         seen = ms_to_frames(settings.lookahead_ms, sample_rate) + self._seen_ahead(settings, sample_rate)
         self._delay = Delay(channels, seen)

@@ -81,7 +81,7 @@ class Multiband(Detecting):
         self._delay = Delay(channels, ms_to_frames(settings.lookahead_ms, sample_rate))
         self._grit, self._dry_late = None, Delay(channels, LATENCY_FRAMES)
         if any(how.drive_db for how in _bent(settings)):
-            self._grit = Grit(channels, count)
+            self._grit = Grit(channels, sample_rate, count)
         self.apply(settings)
 
     @classmethod

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from reins.core.dsp.gains import to_lin
-from reins.core.dsp.raising import LATENCY_FRAMES, Raised
-from reins.core.dsp.shaping import KINDS, bend
+from reins.core.dsp.raising import LATENCY_FRAMES
+from reins.core.dsp.shaping import KINDS, Bender, bend
 from reins.core.processors.base import Array, Delay
 
 LEAST_K = 1e-6  # below it what is added would be rounding alone
@@ -43,8 +43,30 @@ class Bend:
 
 def drive_k(drive_db: Any) -> Any:
     """k of a drive in dB, or of drives by the frame."""
-    lin = to_lin(drive_db) if isinstance(drive_db, np.ndarray) else 10.0 ** (drive_db / 20.0)
-    return np.maximum(lin - 1.0, 0.0)
+    if isinstance(drive_db, np.ndarray):
+        return np.maximum(to_lin(drive_db) - 1.0, 0.0)
+    return max(10.0 ** (drive_db / 20.0) - 1.0, 0.0)
+
+
+class Recent:
+    """The last WARM_FRAMES of a signal, kept in the blocks it came in."""
+
+    carried = ()
+
+    def __init__(self, channels: int) -> None:
+        self._parts: tuple[Array, ...] = (np.zeros((channels, WARM_FRAMES)),)
+        self._frames = WARM_FRAMES
+
+    def add(self, signal: Array, by: float = 1.0) -> None:
+        """Take in the next (channels, frames), so many times."""
+        self._parts, self._frames = (*self._parts, signal * by), self._frames + signal.shape[1]
+        while self._frames - self._parts[0].shape[1] >= WARM_FRAMES:
+            self._frames -= self._parts[0].shape[1]
+            self._parts = self._parts[1:]
+
+    def joined(self) -> Array:
+        """All of them (channels, WARM_FRAMES)."""
+        return np.ascontiguousarray(np.concatenate(self._parts, axis=1)[:, -WARM_FRAMES:])
 
 
 def times_for(settings: Any, *, moves: bool = False) -> int:
@@ -60,16 +82,16 @@ def times_for(settings: Any, *, moves: bool = False) -> int:
 class Shaper:
     """What bending adds to a signal, LATENCY_FRAMES late."""
 
-    carried = ("_raised", "_k")  # `_recent` is replaced with each block
+    carried = ("_bender", "_k", "_recent")
     latency_frames = LATENCY_FRAMES
 
-    def __init__(self, channels: int, times: int) -> None:
-        self._channels = channels
+    def __init__(self, channels: int, sample_rate: int, times: int) -> None:
+        self._channels, self._rate = channels, sample_rate
         self._k: Delay | None = None  # where it moves
         self._stood = LEAST_K
-        self._recent = np.zeros((channels, WARM_FRAMES))
+        self._recent = Recent(channels)
         self._made_as: Any = None
-        self._raised = Raised(channels, times)
+        self._bender = Bender(channels, sample_rate, times)
 
     @staticmethod
     def still(signal: Array, *, kind: str, bias_pct: float) -> Array:
@@ -85,29 +107,28 @@ class Shaper:
         moves = isinstance(k, np.ndarray)
         k = np.maximum(k, LEAST_K) if moves else max(float(k), LEAST_K)
         curve, offset = KINDS[kind], MOST_OFFSET * bias_pct / 100.0
-        made = self._raised.process(signal * k, lambda driven, out, gone: bend(driven, curve, offset, out, gone))
         if not moves:  # as long as it stands, what comes out went in by the same
             self._k, self._stood = None, k
-            made *= 1.0 / k
-            return made
+            return self._bender.process(signal, k, curve, offset)
+        made = self._bender.process(signal * k, 1.0, curve, offset)
         if self._k is None:
             self._k = Delay(1, LATENCY_FRAMES)
             self._k.process(np.full((1, LATENCY_FRAMES), self._stood))
         return made / self._k.process(k.reshape(1, -1))
 
-    def add(self, signal: Array, k: Any, bend: Any) -> Array:
+    def add(self, signal: Array, k: Any, bend: Any, *, driven: float = 1.0) -> Array:
         """As process, with a curve that stands; what is on its way, made with another k or curve, is made anew of what
-        came last, so that nothing steps.
+        came last, so that nothing steps. Where k is a number, the signal may be `driven` already, and what is added is.
         """
         times = times_for(bend)
         how: dict[str, Any] = {"kind": bend.kind, "bias_pct": bend.bias_pct}
         moves = isinstance(k, np.ndarray)
         if (made_as := (None if moves else k, bend.kind, bend.bias_pct, times)) != self._made_as:
             self._made_as = made_as
-            self._raised = Raised(self._channels, times)
-            self.process(self._recent, float(k[0]) if moves else k, **how)
-        self._recent = np.concatenate([self._recent, signal], axis=1)[:, -WARM_FRAMES:]
-        return self.process(signal, k, **how)
+            self._bender = Bender(self._channels, self._rate, times)
+            self.process(self._recent.joined(), float(k[0]) if moves else k, **how)
+        self._recent.add(signal, 1.0 / driven)
+        return self.process(signal, k if moves else max(k, LEAST_K) / driven, **how)
 
 
 def bends(bend: Any, values: Array) -> Array:
@@ -134,8 +155,8 @@ class Grit:
 
     carried = ("_shapers", "_late", "_late_rows")
 
-    def __init__(self, channels: int, parts: int = 1) -> None:
-        self._shapers = [Shaper(channels, 1) for _ in range(parts)]
+    def __init__(self, channels: int, sample_rate: int, parts: int = 1) -> None:
+        self._shapers = [Shaper(channels, sample_rate, 1) for _ in range(parts)]
         self._late = Delay(channels, LATENCY_FRAMES)
         self._late_rows: dict[str, Delay] = {}
 
