@@ -22,7 +22,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
-from reins.core.dsp.decibels import db_to_amplitude
+from reins.core.dsp.decibels import dbs_to_amplitude
 from reins.core.dsp.dynamics import (
     ATTACK_K,
     AUTO_RELEASE,
@@ -145,7 +145,7 @@ def run_circuit(which, heard, source, state, params, begins, scratch, gain_db, o
             for lane in range(gain_lanes):
                 level, gain = scratch[lane], gain_db[lane, start : start + count]
                 _gain_of(which, level, gain, scratch[2], count, now, state[lane])
-                db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+                dbs_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
             apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], now, out)
 
 
@@ -160,7 +160,7 @@ def apply_late(gain_db, source, params, begins, scratch, out):
             count = min(CHUNK, end - start)
             for lane in range(gain_lanes):
                 gain = gain_db[lane, start : start + count]
-                db_to_amplitude(gain, scratch[lane], bits[lane], scratch[4], bits[4], count)
+                dbs_to_amplitude(gain, scratch[lane], bits[lane], scratch[4], bits[4], count)
             apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], params[row], out)
 
 

@@ -15,19 +15,13 @@ from reins.core.dsp.dynamics import (
     RELEASE_K,
     RMS_K,
     lane_level_db,
+    nearer,
     negate,
     slow_release,
     smooth,
     table_gain,
     target_of,
 )
-
-
-@inlined
-def _nearer(g, target, attack, release):
-    """The next gain: one pole towards what is wanted, by direction."""
-    down, up = (1.0 - attack) * g + attack * target, (1.0 - release) * g + release * target
-    return down if target < g else up
 
 
 @inlined
@@ -44,8 +38,8 @@ def _smooth_four(targets, gains, start, count, params, states):
         params[0, RELEASE_K], params[1, RELEASE_K], params[2, RELEASE_K], params[3, RELEASE_K]
     )  # fmt: skip
     for i in range(count):
-        a, b = _nearer(a, want_a[i], attack_a, release_a), _nearer(b, want_b[i], attack_b, release_b)
-        c, d = _nearer(c, want_c[i], attack_c, release_c), _nearer(d, want_d[i], attack_d, release_d)
+        a, b = nearer(a, want_a[i], attack_a, release_a), nearer(b, want_b[i], attack_b, release_b)
+        c, d = nearer(c, want_c[i], attack_c, release_c), nearer(d, want_d[i], attack_d, release_d)
         gain_a[i], gain_b[i], gain_c[i], gain_d[i] = a, b, c, d
     for state, gain in zip(states, (a, b, c, d)):  # noqa: B905 (numba knows no strict)
         state[GAIN] = gain if abs(gain) > 1e-30 else 0.0

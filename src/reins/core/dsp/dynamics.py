@@ -106,6 +106,15 @@ def _into_range(target, count, range_db):
 
 
 @inlined
+def nearer(g, target, attack, release):
+    """The next gain: one pole towards what is wanted, by direction. What waits for the gain before is one product, one
+    sum and a choice.
+    """
+    down, up = (1.0 - attack) * g + attack * target, (1.0 - release) * g + release * target
+    return down if target < g else up
+
+
+@inlined
 def smooth(target, gain, count, attack_k, release_k, hold_frames, state):
     """One pole on the gain in dB, branching by direction (eq. (17) on the gain); hold delays the way back."""
     g = state[GAIN]

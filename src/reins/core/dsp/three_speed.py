@@ -16,8 +16,8 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import flush, inlined, kernel
-from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
+from reins.core.dsp.compiled import flush, fused, inlined, kernel
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitudes_to_db, dbs_to_amplitude
 from reins.core.dsp.dynamics import (
     ATTACK_K,
     CHUNK,
@@ -35,8 +35,10 @@ from reins.core.dsp.dynamics import (
     apply_gain,
     ignore_below,
     levels_db,
+    nearer,
     softened,
 )
+from reins.core.dsp.lanes import first, pair, second
 
 Array = npt.NDArray[np.float64]
 PEAKS, HITS, BODY = 0, 1, 2
@@ -48,34 +50,45 @@ SCRATCH_ROWS = 11  # five of dsp.dynamics, and three wishes of two lanes
 
 
 @inlined
+def _larger(both):
+    a, b = first(both), second(both)
+    return a if a > b else b
+
+
+@inlined
+def _not_under(value, least):
+    return value if value > least else least
+
+
+@fused
+def _measures(left, right, hits_k, body_k, state, peaks, hits, body, count):
+    """The magnitude, and the means of the squares over both windows, the larger of two lanes."""
+    least, least_square = FLOOR_AMPLITUDE, FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
+    own, other = state[HITS], state[BODY]
+    hit = pair(own[0, MEAN_SQUARE], own[-1, MEAN_SQUARE])
+    held = pair(other[0, MEAN_SQUARE], other[-1, MEAN_SQUARE])
+    for i in range(count):
+        x = pair(left[i], right[i])
+        square = x * x
+        hit, held = hit + hits_k * (square - hit), held + body_k * (square - held)
+        a, b = abs(left[i]), abs(right[i])
+        peaks[i] = _not_under(a if a > b else b, least)
+        hits[i], body[i] = _not_under(_larger(hit), least_square), _not_under(_larger(held), least_square)
+    own[0, MEAN_SQUARE], own[-1, MEAN_SQUARE] = flush(first(hit)), flush(second(hit))
+    other[0, MEAN_SQUARE], other[-1, MEAN_SQUARE] = flush(first(held)), flush(second(held))
+
+
+@inlined
 def _tied_levels(heard, start, count, scratch, bits, state, params):
     """The three levels in dB of tied lanes, the louder for both, into rows 0 to 2 of scratch: as levels_db gives them,
-    but all in one pass, whose sums do not wait for each other, and with one logarithm a detector.
+    but for those of powers, which are twice as many dB; all in one pass, whose sums do not wait for each other, and
+    with one logarithm a detector.
     """
     left, right = heard[0, start:], heard[-1, start:]
-    peaks, hits, body = scratch[0], scratch[1], scratch[2]
     hits_k, body_k = params[SIZE + RMS_K], params[2 * SIZE + RMS_K]
-    hit_left, hit_right = state[HITS, 0, MEAN_SQUARE], state[HITS, -1, MEAN_SQUARE]
-    body_left, body_right = state[BODY, 0, MEAN_SQUARE], state[BODY, -1, MEAN_SQUARE]
-    for i in range(count):
-        x, y = left[i], right[i]
-        hit_left, hit_right = hit_left + hits_k * (x * x - hit_left), hit_right + hits_k * (y * y - hit_right)
-        body_left, body_right = body_left + body_k * (x * x - body_left), body_right + body_k * (y * y - body_right)
-        hits[i] = hit_left if hit_left > hit_right else hit_right
-        body[i] = body_left if body_left > body_right else body_right
-    state[HITS, -1, MEAN_SQUARE], state[HITS, 0, MEAN_SQUARE] = flush(hit_right), flush(hit_left)
-    state[BODY, -1, MEAN_SQUARE], state[BODY, 0, MEAN_SQUARE] = flush(body_right), flush(body_left)
-    for i in range(count):
-        a, b = abs(left[i]), abs(right[i])
-        a = a if a > b else b
-        peaks[i] = a if a > FLOOR_AMPLITUDE else FLOOR_AMPLITUDE
-    least = FLOOR_AMPLITUDE * FLOOR_AMPLITUDE
-    for i in range(count):
-        hits[i], body[i] = hits[i] if hits[i] > least else least, body[i] if body[i] > least else least
+    _measures(left, right, hits_k, body_k, state, scratch[0], scratch[1], scratch[2], count)
     for row in range(3):
-        amplitude_to_db(scratch[row], bits[row], scratch[3], bits[3], count)
-    for i in range(count):  # of a power half its dB is the level
-        hits[i], body[i] = 0.5 * hits[i], 0.5 * body[i]
+        amplitudes_to_db(scratch[row], bits[row], scratch[3], bits[3], count)
 
 
 @inlined
@@ -89,18 +102,23 @@ def _wish(level, wish, count, params):
 
 
 @inlined
-def _tell(level, told, params, count, beside):
-    """Add the sensitivity to a level, and tell the louder of it and what is told already of the lane beside."""
+def _tell(level, by, told, params, count, beside):
+    """Add the sensitivity to so many times a level, and tell the louder of it and what is told already of the lane
+    beside.
+    """
     if params[KEY_FLOOR_DB] > -120.0:
+        for i in range(count):
+            level[i] *= by
         ignore_below(level, count, params[KEY_FLOOR_DB])
+        by = 1.0
     more = params[SENSITIVITY_DB]
     if beside:
         for i in range(count):
-            level[i] += more
+            level[i] = by * level[i] + more
             told[i] = level[i] if level[i] > told[i] else told[i]
     else:
         for i in range(count):
-            level[i] += more
+            level[i] = by * level[i] + more
             told[i] = level[i]
 
 
@@ -114,11 +132,10 @@ def _follow(wishes, gain, charge, count, params, state):
     to_peaks, to_hits, to_body = wishes
     for i in range(count):
         wish = to_peaks[i]
-        peaks = wish if wish < peaks else peaks + peaks_release * (wish - peaks)
-        wish = min(to_hits[i], glide * peaks)
-        hits += (hits_attack if wish < hits else hits_release) * (wish - hits)
-        wish = min(to_body[i], glide * hits)
-        body += (body_attack if wish < body else body_release) * (wish - body)
+        back = (1.0 - peaks_release) * peaks + peaks_release * wish
+        peaks = wish if wish < peaks else back
+        hits = nearer(hits, min(to_hits[i], glide * peaks), hits_attack, hits_release)
+        body = nearer(body, min(to_body[i], glide * hits), body_attack, body_release)
         now = min(peaks, hits, body)
         gain[i] = now
         charge[i] = 0.0 if now > -LEAST_DB else (1.0 if body == now else (2.0 if hits == now else 3.0))
@@ -151,13 +168,14 @@ def run_three(heard, source, state, params, begins, scratch, gain_db, charge, le
                     levels_db(heard, start, count, scratch, bits, state[detector], own)
                 for lane in range(gain_lanes):
                     level, wish = scratch[detector if tied else lane], scratch[5 + 3 * lane + detector]
-                    _tell(level, told, own, count, lane > 0)
+                    by = 0.5 if tied and detector != PEAKS else 1.0  # of a power half its dB is the level
+                    _tell(level, by, told, own, count, lane > 0)
                     _wish(level, wish, count, own)
             for lane in range(gain_lanes):
                 wishes = scratch[5 + 3 * lane], scratch[6 + 3 * lane], scratch[7 + 3 * lane]
                 gain, level = gain_db[lane, start : start + count], scratch[lane]
                 _follow(wishes, gain, charge[lane, start:], count, now, state[:, lane])
-                db_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
+                dbs_to_amplitude(gain, level, bits[lane], scratch[4], bits[4], count)
             apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], now, out)
 
 

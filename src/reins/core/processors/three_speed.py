@@ -27,6 +27,7 @@ OFF_DB = -24.0
 KNEE_DB = 6.0
 DRIVE_DB = 3.0
 NAMES = ("peaks", "hits", "body")
+MARKS = (*(f"heard.{name}" for name in NAMES), "in_charge")
 
 
 def _sensitivity(label: str, help: str) -> Any:
@@ -117,8 +118,7 @@ class ThreeSpeed(Circuit):
     def process(self, block: Block) -> Array:
         """The result for the next block."""
         out = super().process(block)
-        *levels, charge = self._late_marks.process(self._told[:4])
-        self.marks = {"in_charge": charge} | {f"heard.{name}": row for name, row in zip(NAMES, levels, strict=True)}
+        self.marks = dict(zip(MARKS, self._late_marks.process(self._told[:4]), strict=True))
         return out
 
     @classmethod
