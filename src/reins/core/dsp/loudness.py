@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import flush, inlined, kernel
+from reins.core.dsp.lanes import first, pair, second
 
 Array = npt.NDArray[np.float64]
 
@@ -28,6 +29,8 @@ _PHASE_1 = [
 ]  # fmt: skip
 TRUE_PEAK_PHASES = np.array([_PHASE_0, _PHASE_1, _PHASE_1[::-1], _PHASE_0[::-1]])
 TAPS = TRUE_PEAK_PHASES.shape[1]
+REACH = float(np.abs(TRUE_PEAK_PHASES).sum(axis=1).max()) * (1.0 + 1e-12)
+PIECE = 256  # frames looked at together when asking whether they could raise the peak
 
 
 def k_weighting(sample_rate: int) -> Array:
@@ -56,20 +59,20 @@ def _weighted_energy(x0, x1, sections, state):
     """Sum of squares of two channels after K weighting; both in one loop, so that their recursions overlap."""
     b0, b1, b2, a1, a2 = sections[0]
     c0, c1, c2, d1, d2 = sections[1]
-    s1, s2, r1, r2 = state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1]
-    t1, t2, q1, q2 = state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1]
+    p, q = pair(state[0, 0, 0], state[1, 0, 0]), pair(state[0, 0, 1], state[1, 0, 1])
+    r, s = pair(state[0, 1, 0], state[1, 1, 0]), pair(state[0, 1, 1], state[1, 1, 1])
     energy = 0.0
     for i in range(x0.size):
-        x, u = x0[i], x1[i]
-        y, v = b0 * x + s1, b0 * u + t1
-        s1, t1 = (b1 * x + s2) - a1 * y, (b1 * u + t2) - a1 * v
-        s2, t2 = b2 * x - a2 * y, b2 * u - a2 * v
-        z, w = c0 * y + r1, c0 * v + q1
-        r1, q1 = (c1 * y + r2) - d1 * z, (c1 * v + q2) - d1 * w
-        r2, q2 = c2 * y - d2 * z, c2 * v - d2 * w
-        energy += z * z + w * w
-    state[0, 0, 0], state[0, 0, 1], state[0, 1, 0], state[0, 1, 1] = flush(s1), flush(s2), flush(r1), flush(r2)
-    state[1, 0, 0], state[1, 0, 1], state[1, 1, 0], state[1, 1, 1] = flush(t1), flush(t2), flush(q1), flush(q2)
+        x = pair(x0[i], x1[i])
+        y = b0 * x + p
+        p, q = (b1 * x + q) - a1 * y, b2 * x - a2 * y
+        z = c0 * y + r
+        r, s = (c1 * y + s) - d1 * z, c2 * y - d2 * z
+        squares = z * z
+        energy += first(squares) + second(squares)
+    for row, one, other in ((0, p, q), (1, r, s)):
+        state[0, row, 0], state[1, row, 0] = flush(first(one)), flush(second(one))
+        state[0, row, 1], state[1, row, 1] = flush(first(other)), flush(second(other))
     return energy
 
 
@@ -98,28 +101,42 @@ def _weighted_steps(signal, sections, state, running, filled, step_frames, steps
     return filled
 
 
-@kernel("f8(f8[:,::1], f8[:,::1])")
-def _interpolated_peak(padded, phases):
-    """Largest magnitude of the four-times interpolation of padded (channels, TAPS - 1 + frames)."""
-    peak = 0.0
-    frames = padded.shape[1] - phases.shape[1] + 1
-    work = np.empty(frames)
+@inlined
+def _largest(values, bits, count):
+    """The largest of positive numbers, by their bits: those sort alike, and only an integer maximum vectorises."""
+    top = np.int64(0)
+    for i in range(count):
+        top = bits[i] if bits[i] > top else top
+    bits[0] = top
+    return values[0]
+
+
+@kernel("f8(f8[:,::1], f8[:,::1], f8, f8)")
+def _interpolated_peak(padded, phases, reach, peak):
+    """The larger of `peak` and the largest magnitude of the four-times interpolation of padded (channels, TAPS - 1 +
+    frames). Pieces whose samples could not make more of themselves than is known, by `reach` at most, are passed by.
+    """
+    taps = phases.shape[1]
+    frames = padded.shape[1] - taps + 1
+    work = np.empty(PIECE + taps)
     bits = work.view(np.int64)
-    found = np.zeros(1, np.int64)
     for channel in range(padded.shape[0]):
-        for phase in range(phases.shape[0]):
-            work[:] = 0.0
-            for tap in range(phases.shape[1]):
-                c = phases[phase, phases.shape[1] - 1 - tap]
-                for i in range(frames):
-                    work[i] += c * padded[channel, i + tap]
-            # As integers the bits of positive floats sort alike, and only an integer maximum vectorises.
-            top = np.int64(0)
-            for i in range(frames):
-                value = bits[i] & 0x7FFFFFFFFFFFFFFF
-                top = value if value > top else top
-            found[0] = top
-            peak = max(peak, found.view(np.float64)[0])
+        for start in range(0, frames, PIECE):
+            count = min(PIECE, frames - start)
+            source = padded[channel, start:]
+            for i in range(count + taps - 1):
+                work[i] = abs(source[i])
+            if _largest(work, bits, count + taps - 1) * reach <= peak:
+                continue
+            for phase in range(phases.shape[0]):
+                work[:count] = 0.0
+                for tap in range(taps):
+                    c, part = phases[phase, taps - 1 - tap], source[tap:]
+                    for i in range(count):
+                        work[i] += c * part[i]
+                for i in range(count):
+                    work[i] = abs(work[i])
+                peak = max(peak, _largest(work, bits, count))
     return peak
 
 
@@ -208,8 +225,8 @@ class TruePeakMeter:
         """Take in the next block (channels, frames) float64."""
         padded = np.concatenate([self._tail, signal], axis=1)
         self._tail = padded[:, padded.shape[1] - TAPS + 1 :].copy()
-        on_samples = float(np.abs(signal).max(initial=0.0))
-        self.peak = max(self.peak, on_samples, _interpolated_peak(padded, TRUE_PEAK_PHASES))
+        known = max(self.peak, float(np.abs(signal).max(initial=0.0)))
+        self.peak = _interpolated_peak(padded, TRUE_PEAK_PHASES, REACH, known)
 
     def finish(self) -> float:
         """The peak, after the interpolator has run out on silence."""
