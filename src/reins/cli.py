@@ -3,7 +3,8 @@
 import json
 import os
 import sys
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated
@@ -63,6 +64,64 @@ def process(
         )  # fmt: skip
     _tell_clipped(output, clipped)
     _tell(failed)
+
+
+@app.command()
+def batch(
+    files: Annotated[list[Path], typer.Argument(metavar="FILES_OR_FOLDERS...")],
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="OUT", help="The folder to write into.")],
+    chain: Annotated[Path | None, typer.Option("--chain", metavar="FILE", help="One chain file for all.")] = None,
+    aim: Annotated[list[str] | None, typer.Option("--aim", metavar="AIM", help="Settings of its own for each.")] = None,
+    by: Annotated[list[float] | None, typer.Option("--by", metavar="DB", help="By how much, aim by aim.")] = None,
+    key_from: Annotated[
+        list[str] | None,
+        typer.Option("--key-from", metavar="PATTERN", help="A key for each: [NAME=]PATH with {folder}, {stem}."),
+    ] = None,
+    file_format: Annotated[str, typer.Option("--format", metavar="wav|flac")] = "wav",
+    bits: Annotated[str, typer.Option("--bits", metavar="16|24|32f")] = "24",
+    dither: Annotated[str | None, DITHER] = None,
+    workers: Annotated[int | None, typer.Option("--workers", metavar="N", help="As many as there are cores.")] = None,
+    on: Annotated[str | None, typer.Option("--on", metavar="SCHEDULER", help="A Dask scheduler's workers.")] = None,
+    report: Annotated[Path | None, typer.Option("--report", metavar="FILE.csv|.json", help="A row a file.")] = None,
+    again: Annotated[bool, typer.Option("--again", help="Do what is there already once more.")] = False,
+) -> None:
+    """Hold many files by one chain, or each by what an aim finds for it; what is there already is not done again."""
+    from reins.services.batch.planning import wishes_of
+    from reins.services.batch.running import Asked, Progress, run_batch
+    from reins.services.batch.tasks import FAILED, Row, Written
+
+    wishes = wishes_of(aim or [], by or [])
+    asked = Asked(
+        tuple(files), output, chain, wishes, tuple(key_from or []), Written(file_format, bits, dither), workers, on,
+        report, again,
+    )  # fmt: skip
+    with _line() as line:
+
+        def seen(row: Row, progress: Progress) -> None:
+            line(progress.sentence())
+            if row.problem:
+                print(f"{row.file}: {row.problem}" if row.done != FAILED else row.problem, file=sys.stderr)
+            if row.clipped_frames:
+                _tell_clipped(Path(row.output), row.clipped_frames)
+
+        rows = run_batch(asked, seen)
+    done = [f"{count} {what}" for what, count in Counter(row.done for row in rows).items()]
+    print(f"{len(rows)} files: {', '.join(done)}.")
+    if any(row.done == FAILED for row in rows):
+        raise typer.Exit(1)
+
+
+@contextmanager
+def _line() -> Iterator[Callable[[str], None]]:
+    """A line on standard error that changes, when that is a terminal."""
+    from rich.console import Console
+
+    console = Console(stderr=True)
+    if not console.is_terminal:
+        yield lambda text: None
+        return
+    with console.status("…") as status:
+        yield status.update
 
 
 @app.command()

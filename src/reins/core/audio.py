@@ -5,8 +5,9 @@ Nothing here holds a whole file in memory.
 
 import math
 import os
+import platform
 import struct
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from types import TracebackType
 from typing import Any, BinaryIO
@@ -27,6 +28,7 @@ MAX_CHANNELS = 2
 FORMATS = ("wav", "flac")
 SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 DITHERS = ("none", "tpdf")
+PARTIAL = "partial"  # how the names of files end that are being written
 ALLOWED = "WAV, FLAC, AIFF, OGG or MP3, mono or stereo"
 _UNKNOWN_SIZE = 0xFFFFFFFF
 
@@ -141,8 +143,8 @@ class AudioReader:
         if block.shape[0] < min(self._piece_frames, self.source_frames - self._read_frames):
             self._read_frames += block.shape[0]
             raise self._truncated()
-        bad = ~(np.abs(block) <= MAX_SAMPLE).all(axis=1)
-        if bad.any():
+        if not (block.max(initial=0.0) <= MAX_SAMPLE and block.min(initial=0.0) >= -MAX_SAMPLE):
+            bad = ~(np.abs(block) <= MAX_SAMPLE).all(axis=1)
             index = int(np.argmax(bad))
             frame, loudest = self._read_frames + index, np.abs(block[index]).max()
             if np.isfinite(loudest):
@@ -186,24 +188,26 @@ class AudioReader:
 
 
 class BlockFeed:
-    """Gives a reader's blocks in any length asked for; silence after its end."""
+    """Gives a reader's blocks in any length asked for, silence after its end; `heard` is given them as they come."""
 
-    def __init__(self, reader: AudioReader) -> None:
-        self._blocks = reader.blocks()
-        self._rest = np.zeros((reader.channels, 0))
+    def __init__(self, reader: AudioReader, heard: Callable[[Array], None] = lambda block: None) -> None:
+        self._blocks, self._heard = reader.blocks(), heard
+        self._block, self._at = np.zeros((reader.channels, 0)), 0
 
     def take(self, frames: int) -> Array:
         """The next block (channels, frames) float64."""
-        parts, have = [self._rest], self._rest.shape[1]
+        out, have = np.zeros((self._block.shape[0], frames)), 0
         while have < frames:
-            block = next(self._blocks, None)
-            if block is None:
-                block = np.zeros((self._rest.shape[0], frames - have))
-            parts.append(block)
-            have += block.shape[1]
-        joined = np.concatenate(parts, axis=1)
-        self._rest = joined[:, frames:]
-        return np.ascontiguousarray(joined[:, :frames])
+            if self._at == self._block.shape[1]:
+                block = next(self._blocks, None)
+                if block is None:
+                    break
+                self._heard(block)
+                self._block, self._at = block, 0
+            part = self._block[:, self._at : self._at + frames - have]
+            out[:, have : have + part.shape[1]] = part
+            have, self._at = have + part.shape[1], self._at + part.shape[1]
+        return out
 
 
 class AudioWriter:
@@ -231,7 +235,7 @@ class AudioWriter:
         )
         self._channels = channels
         self._kind = {"subtype": SUBTYPES[bits], "format": file_format.upper()}
-        self._partial = path.with_name(f".{path.name}.{os.getpid()}.partial")
+        self._partial = path.with_name(f".{path.name}{partial_ending()}")
         self._file = self._open(self._partial)
 
     def _open(self, path: Path) -> soundfile.SoundFile:
@@ -255,7 +259,8 @@ class AudioWriter:
         if self._rounder is None:
             self._store(self._file, frames_first)
             return
-        self.clipped_frames += int((np.abs(frames_first) > 1.0).any(axis=1).sum())
+        if frames_first.max(initial=0.0) > 1.0 or frames_first.min(initial=0.0) < -1.0:
+            self.clipped_frames += int((np.abs(frames_first) > 1.0).any(axis=1).sum())
         if self._dither == "tpdf" and not self._rounder.dithering and not self._rounder.on_grid(frames_first):
             self._rounder.dithering = True
             if before:
@@ -309,6 +314,11 @@ class AudioWriter:
             raise self._refused(refused) from refused
         finally:
             self._partial.unlink(missing_ok=True)
+
+
+def partial_ending() -> str:
+    """How the name of what is being written ends: no other process anywhere gives its own that name."""
+    return f".{platform.node()}.{os.getpid()}.{PARTIAL}"
 
 
 def check_output(path: Path, file_format: str, bits: str, dither: str | None = None) -> None:

@@ -2,7 +2,8 @@
 
 import json
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -24,8 +25,8 @@ Progress = Callable[[str, int, int], None]
 KEY = "key"  # how a key's file is called in the chain that is written
 
 
-def entry_for(aim: Aim, kind: str | None, *, keyed: bool) -> ProcessorEntry:
-    """A new processor for an aim, with what the aim begins from."""
+def entry_for(aim: Aim, kind: str | None, *, keyed: bool, number: int = 0) -> ProcessorEntry:
+    """A new processor for an aim, with what the aim begins from; number: its place among those that are aimed."""
     chosen = kind or aim.types[0]
     if chosen not in PROCESSORS or chosen not in aim.types:
         raise SettingsError(f"--type is “{chosen}”; “{aim.name}” allows: {', '.join(aim.types)}.")
@@ -33,7 +34,7 @@ def entry_for(aim: Aim, kind: str | None, *, keyed: bool) -> ProcessorEntry:
     settings = {name: value for name, value in aim.base.items() if name in fields}
     if keyed and "key" in fields:
         settings["key"] = {"source": KEY}
-    return parse_entry({"id": "aimed", "type": chosen, "settings": settings}, aim.label)
+    return parse_entry({"id": f"aimed{number}", "type": chosen, "settings": settings}, aim.label)
 
 
 def aim_file(
@@ -49,29 +50,70 @@ def aim_file(
     if wrong:
         allowed = "no number" if aim.asks is None else f"--{aim.asks.name.removesuffix('_db')}"
         raise SettingsError(f"--{wrong[0].removesuffix('_db')} is not asked for by “{name}”; allowed: {allowed}.")
-    number = 0.0 if aim.asks is None else asked.get(aim.asks.name)
-    number = aim.asks.default if number is None and aim.asks is not None else number
+    number = None if aim.asks is None else asked.get(aim.asks.name)
     if tempo_bpm is not None and not 20.0 <= tempo_bpm <= 400.0:
         raise SettingsError(f"--tempo is {tempo_bpm:g}; allowed: 20 to 400 bpm.")
-    entry = entry_for(aim, kind, keyed=key is not None)
+    found = _found([(aim, number, kind)], source, key, tempo_bpm, progress)
+    (proposal,) = found.proposals
+    return {
+        "aim": name, "reason": proposal.reason, "figures": proposal.figures | {"reached": proposal.reached},
+        "marks": told(found.marks), "tempo_bpm": found.tempo_bpm, "chain": chain_of(found.entries, proposal.line),
+    }  # fmt: skip
+
+
+def aim_chain(wishes: list[tuple[str, float | None]], source: Path, *, key: Path | None) -> dict[str, Any]:
+    """What several aims, one after another, each with its number or its own default, come to for a file: the chain, all
+    reasons, tempo_bpm. Each is tried on what those before it make. Raises InputError for what cannot be wanted.
+    """
+    asked = [(aim_called(name), number, None) for name, number in wishes]
+    found = _found(asked, source, key, None, lambda what, done, total: None)
+    reason = " ".join(f"{one.reason.rstrip('.')}." for one in found.proposals)
+    return {"reason": reason, "tempo_bpm": found.tempo_bpm, "chain": chain_of(found.entries, found.proposals[-1].line)}
+
+
+@dataclass(frozen=True)
+class _Found:
+    """What aims came to, one after another, and what was found in the take."""
+
+    entries: list[ProcessorEntry]
+    proposals: list[Proposal]
+    marks: Marks
+    tempo_bpm: float | None
+
+
+def _found(
+    asked: Sequence[tuple[Aim, float | None, str | None]], source: Path, key: Path | None, tempo_bpm: float | None,
+    progress: Progress,
+) -> _Found:  # fmt: skip
+    if any(aim.types == ("level",) for aim, _, _ in asked[:-1]):
+        raise SettingsError("A drawn line rides all that comes before it: that aim must be the last.")
+    entries = [
+        entry_for(aim, kind, keyed=key is not None and (aim.wants_key or len(asked) == 1), number=place)
+        for place, (aim, _, kind) in enumerate(asked)
+    ]
     with tempfile.TemporaryDirectory() as folder:
         take = _take(source, Path(folder) / "source", None, lambda done, total: progress("reading", done, total))
         keys = {}
         if key is not None:
             keys[KEY] = _take(key, Path(folder) / "key", take.facts.sample_rate, lambda done, total: None)
-        progress("finding", 0, 2)
+        progress("finding", 0, 1 + len(asked))
         marks = Marks.of(take)
         tempo = tempo_bpm or (marks.tempo.bpm if marks.tempo else None)
-        work = Work(
-            Trial(take, [entry], keys, Beat(tempo or 120.0)), marks, float(number or 0.0),
-            Marks.of(keys[KEY]) if keys else None,
-        )  # fmt: skip
-        progress("trying", 1, 2)
-        proposal = proposed(aim, work)
-        return {
-            "aim": name, "reason": proposal.reason, "figures": proposal.figures | {"reached": proposal.reached},
-            "marks": told(marks), "tempo_bpm": tempo, "chain": chain_of(entry, proposal),
-        }  # fmt: skip
+        heard = Marks.of(keys[KEY]) if keys else None
+        proposals = []
+        for place, (aim, number, _) in enumerate(asked):
+            progress("trying", 1 + place, 1 + len(asked))
+            default = 0.0 if aim.asks is None else aim.asks.default
+            trial = Trial(take, entries[: place + 1], keys, Beat(tempo or 120.0))
+            proposals.append(proposed(aim, Work(trial, marks, default if number is None else number, heard)))
+            entries[place] = with_proposal(entries[place], proposals[-1])
+    return _Found(entries, proposals, marks, tempo)
+
+
+def with_proposal(entry: ProcessorEntry, proposal: Proposal) -> ProcessorEntry:
+    """A processor with what is proposed for it."""
+    settings = type(entry.settings).model_validate(laid_over(entry.settings, proposal.settings).model_dump())
+    return entry.model_copy(update={"settings": settings})
 
 
 def take_of(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> Take:
@@ -113,14 +155,17 @@ def told(marks: Marks) -> dict[str, Any]:
     }
 
 
-def chain_of(entry: ProcessorEntry, proposal: Proposal) -> dict[str, Any]:
-    """The chain document of a proposal."""
-    settings = type(entry.settings).model_validate(laid_over(entry.settings, proposal.settings).model_dump())
-    processors = [{"type": entry.type, "on": True, "settings": settings.model_dump(exclude_defaults=True)}]
+def chain_of(entries: list[ProcessorEntry], line: Any) -> dict[str, Any]:
+    """The chain document of processors, the last of which rides a line, where there is one."""
+    processors = [
+        {"type": entry.type, "on": True, "settings": entry.settings.model_dump(exclude_defaults=True)}
+        for entry in entries
+    ]
     chain: dict[str, Any] = {"format": "reins-chain", "version": 1, "processors": processors}
-    if proposal.line is not None:
-        points = [list(point) for point in proposal.line]
-        chain["reins"] = [{"moves": [{"what": "0.gain_db"}], "by": {"kind": "line", "points": points}}]
+    if line is not None:
+        points = [list(point) for point in line]
+        moves = [{"what": f"{len(entries) - 1}.gain_db"}]
+        chain["reins"] = [{"moves": moves, "by": {"kind": "line", "points": points}}]
     return chain
 
 

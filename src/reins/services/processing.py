@@ -2,27 +2,27 @@
 
 import csv
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import ExitStack
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from reins.core.audio import AudioReader, AudioWriter, BlockFeed, check_output
-from reins.core.chainfile import ProcessorEntry, parse_chain, parse_settings
-from reins.core.dsp.loudness import LoudnessMeter, TruePeakMeter
+from reins.core.chainfile import Parsed, ProcessorEntry, parse_chain, parse_settings
 from reins.core.engine.chain import Chain
 from reins.core.engine.entries import wants_spectrum
 from reins.core.engine.offline import run_chain
 from reins.core.impulses import given_beside
+from reins.core.measure.soundmeter import SoundMeter
 from reins.core.measure.spectra import SpectrumMeter
 from reins.core.processors import PROCESSORS
-from reins.core.processors.base import alone
+from reins.core.processors.base import Array, alone
 from reins.core.settings.fields import recordings
 from reins.core.settings.paths import laid_over
 from reins.core.time import Beat, Stream, When
-from reins.core.units import lin_to_db
 from reins.errors import SettingsError
 
 Progress = Callable[[int, int], None]
@@ -96,45 +96,77 @@ def process_file(
     if not 20.0 <= tempo_bpm <= 400.0:
         raise SettingsError(f"--tempo is {tempo_bpm:g}; allowed: 20 to 400 bpm.")
     file_format = file_format or ("flac" if output.suffix.lower() == ".flac" else "wav")
+    held = Holding(keys=keys, file_format=file_format, bits=bits, dither=dither, tempo_bpm=tempo_bpm, folder=chain_path)
     check_output(output, file_format, bits, dither)
-    entries, reins = parse_chain(_text(chain_path), chain_path.name)
+    parsed = parse_chain(_text(chain_path), chain_path.name)
+    with ExitStack() as stack:
+
+        def watch(chain: Chain, reader: AudioReader) -> Callable[[Array, list[Array]], None]:
+            if trace is None:
+                return lambda block, gains: None
+            tracer = stack.enter_context(TraceWriter(trace, chain, reader.sample_rate))
+            return lambda block, gains: tracer.write(gains, block.shape[1])
+
+        return hold_file(source, output, parsed, held, block_frames=block_frames, watch=watch, progress=progress)
+
+
+@dataclass(frozen=True)
+class Holding:
+    """How a file is held and written: keys by name, and what is written; folder: of the recordings a chain names, or a
+    file in it.
+    """
+
+    keys: Mapping[str, Path]
+    file_format: str
+    bits: str
+    dither: str | None
+    tempo_bpm: float
+    folder: Path
+
+
+#: Given the chain and the file, what is to see each block of the result and its gains (see run_chain).
+Watch = Callable[[Chain, AudioReader], Callable[[Array, list[Array]], None]]
+
+
+def hold_file(
+    source: Path, output: Path, parsed: Parsed, how: Holding, *, block_frames: int, watch: Watch,
+    heard: Callable[[Array], None] = lambda block: None, progress: Progress = _no_progress,
+) -> tuple[int, list[str]]:  # fmt: skip
+    """As process_file, by a chain that is known. heard: is given each block of the source."""
     with ExitStack() as stack:
         reader = stack.enter_context(AudioReader(source))
-        rate = reader.sample_rate
-        entries = [_with_recordings(entry, chain_path, rate) for entry in entries]
-        readers = {k: stack.enter_context(AudioReader(path, sample_rate=rate)) for k, path in keys.items()}
+        rate, channels = reader.sample_rate, reader.channels
+        entries = [_with_recordings(entry, how.folder, rate) for entry in parsed.entries]
+        readers = {k: stack.enter_context(AudioReader(path, sample_rate=rate)) for k, path in how.keys.items()}
         key_channels = {name: key.channels for name, key in readers.items()}
         spectrum = _spectrum_of(source) if wants_spectrum(entries) else None
         chain = Chain(
-            entries, channels=reader.channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum,
-            on_take=True, reins=reins,
+            entries, channels=channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum,
+            on_take=True, reins=parsed.reins,
         )  # fmt: skip
-        place = When(Stream(0), 0, block_frames, rate, Beat(tempo_bpm))
-        tracer = stack.enter_context(TraceWriter(trace, chain, rate)) if trace else None
-        writer = stack.enter_context(
-            AudioWriter(
-                output, channels=reader.channels, sample_rate=rate, file_format=file_format, bits=bits, dither=dither
-            )
-        )
+        place = When(Stream(0), 0, block_frames, rate, Beat(how.tempo_bpm))
+        seen = watch(chain, reader)
+        written: dict[str, Any] = {"file_format": how.file_format, "bits": how.bits, "dither": how.dither}
+        writer = stack.enter_context(AudioWriter(output, channels=channels, sample_rate=rate, **written))
         feeds = {name: BlockFeed(key).take for name, key in readers.items()}
         done = 0
         for block, gains in run_chain(
-            chain, BlockFeed(reader).take, reader.frames, block_frames=block_frames, keys=feeds, place=place
+            chain, BlockFeed(reader, heard).take, reader.frames, block_frames=block_frames, keys=feeds, place=place
         ):
-            writer.write(_folded(block, reader.channels))
-            if tracer:
-                tracer.write(gains, block.shape[1])
+            writer.write(_folded(block, channels))
+            seen(block, gains)
             done += block.shape[1]
             progress(done, reader.frames)
         return writer.clipped_frames, list(chain.failures.values())
 
 
-def _with_recordings(entry: ProcessorEntry, chain_path: Path, sample_rate: int) -> ProcessorEntry:
-    """An entry that has read the audio files it names beside its chain file."""
+def _with_recordings(entry: ProcessorEntry, folder: Path, sample_rate: int) -> ProcessorEntry:
+    """An entry that has read the audio files it names in a folder, or beside a file."""
     used = recordings(entry.settings)
     if not used:
         return entry
-    known = given_beside(used, chain_path.parent, f"{chain_path.name}: {entry.type}", sample_rate)
+    where = folder.parent if folder.is_file() else folder
+    known = given_beside(used, where, f"{folder.name}: {entry.type}", sample_rate)
     return entry.model_copy(update={"settings": laid_over(entry.settings, known)})
 
 
@@ -167,29 +199,15 @@ def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any
     Loudness, range and crest are None where they cannot be given; levels of silence are the floor, -120 dB.
     """
     with AudioReader(path) as reader:
-        loudness, true_peak = LoudnessMeter(sample_rate=reader.sample_rate), TruePeakMeter(reader.channels)
-        peak = squares = 0.0
-        done = 0
+        meter, done = SoundMeter(reader.channels, reader.sample_rate), 0
         for block in reader.blocks():
-            loudness.feed(block)
-            true_peak.feed(block)
-            peak = max(peak, float(np.abs(block).max(initial=0.0)))
-            squares += float(np.vdot(block, block))
+            meter.feed(block)
             done += block.shape[1]
             progress(done, reader.frames)
-        rms = (squares / (reader.frames * reader.channels)) ** 0.5
         return {
-            "file": str(path),
-            "sample_rate_hz": reader.sample_rate,
-            "channels": reader.channels,
-            "frames": reader.frames,
-            "integrated_lufs": loudness.integrated_lufs(),
-            "range_lu": loudness.range_lu(),
-            "true_peak_dbtp": lin_to_db(true_peak.finish()),
-            "sample_peak_dbfs": lin_to_db(peak),
-            "rms_db": lin_to_db(rms),
-            "crest_db": None if peak <= 0.0 else lin_to_db(peak) - lin_to_db(rms),
-        }
+            "file": str(path), "sample_rate_hz": reader.sample_rate, "channels": reader.channels,
+            "frames": reader.frames, **meter.finish(),
+        }  # fmt: skip
 
 
 def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_frames: int = 1024) -> list[dict[str, Any]]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reins.core.dsp.loudness import LoudnessMeter
+from reins.core.dsp.loudness import LoudnessMeter, fold_level
 from reins.core.sound import Sound
 from reins.core.units import lin_to_db
 
@@ -33,11 +33,11 @@ def measure_level(squares: float, peak: float, samples: int, meter: LoudnessMete
 def measure_source(take: Sound, start: int, frames: int, check: Callable[[], None] = lambda: None) -> Level:
     """Level of a take over a span; `check` may raise to stop."""
     meter = LoudnessMeter(sample_rate=take.facts.sample_rate)
-    peak = squares = 0.0
+    level = np.zeros(2)
     for first in range(start, start + frames, RUN_FRAMES):
         check()
         block = take.read(first, min(RUN_FRAMES, start + frames - first))
         meter.feed(block)
-        peak = max(peak, float(np.abs(block).max(initial=0.0)))
-        squares += float(np.vdot(block, block))
+        fold_level(block, level)
+    peak, squares = level.tolist()
     return measure_level(squares, peak, frames * take.facts.channels, meter)

@@ -3,7 +3,7 @@
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.loudness import LoudnessMeter
+from reins.core.dsp.loudness import LoudnessMeter, fold_level
 from reins.core.measure.folding import BIN_FRAMES, fold_peaks
 from reins.core.measure.levels import Level, measure_level
 
@@ -18,7 +18,7 @@ class Tap:
     def __init__(self, frames: int, *, sample_rate: int) -> None:
         self._frames, self._channels = frames, 1
         self.peaks = np.zeros(-(-frames // BIN_FRAMES))
-        self._squares = 0.0
+        self._level = np.zeros(2)
         self._meter = LoudnessMeter(sample_rate=sample_rate)
 
     def feed(self, block: Array, first: int) -> None:
@@ -27,13 +27,13 @@ class Tap:
         self._channels = block.shape[0]
         if inside.shape[1]:
             fold_peaks(inside, max(first, 0), self.peaks)
-            self._squares += float(np.vdot(inside, inside))
+            fold_level(inside, self._level)
             self._meter.feed(inside)
 
     def level(self) -> Level:
         """Peak, crest and loudness of all of it."""
         peak = float(self.peaks.max(initial=0.0))
-        return measure_level(self._squares, peak, self._frames * self._channels, self._meter)
+        return measure_level(float(self._level[1]), peak, self._frames * self._channels, self._meter)
 
 
 def quietest_tenth_db(peaks: Array) -> float | None:

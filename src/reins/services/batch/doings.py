@@ -1,0 +1,58 @@
+"""What a chain did to a file, folded while it runs: all its processors together."""
+
+from typing import Any
+
+import numpy as np
+
+from reins.core.audio import AudioReader
+from reins.core.dsp.loudness import TruePeakMeter
+from reins.core.engine.chain import Chain
+from reins.core.measure.folding import furthest_of
+from reins.core.measure.span import Fold
+from reins.core.processors.base import Array
+from reins.core.units import lin_to_db
+
+
+class Doings:
+    """Takes in each block of the result with the gains beside it, as run_chain gives them."""
+
+    def __init__(self, chain: Chain, source: AudioReader) -> None:
+        self._chain, self._fed, self._places = chain, 0, [[0]][:0]
+        self._fold = Fold(0, source.frames, sample_rate=source.sample_rate, keyed=False, banded=False)
+        self._true_peak = TruePeakMeter(source.channels)
+
+    def feed(self, block: Array, gains: list[Array]) -> None:
+        """The next frames of the result."""
+        if self._fed == 0:
+            self._places = self._gains_of_each()
+        total = np.zeros(block.shape[1])
+        for places in self._places:
+            total += self._furthest([gains[place] for place in places])
+        self._fold.feed(block, {"gain_db": total}, {}, self._fed)
+        self._true_peak.feed(block)
+        self._fed += block.shape[1]
+
+    def _gains_of_each(self) -> list[list[int]]:
+        """Of each processor the places of its gains among all that the chain tells."""
+        places, at = [], 0
+        for _, moving, _ in self._chain.gains():
+            places.append([at + k for k, name in enumerate(moving) if name.endswith("gain_db")])
+            at += len(moving)
+        return [own for own in places if own]
+
+    @staticmethod
+    def _furthest(rows: list[Array]) -> Array:
+        """Of bands that move each by itself, the one that moves furthest."""
+        if len(rows) == 1:
+            return rows[0]
+        out = np.empty(rows[0].size)
+        furthest_of(np.stack(rows), out)
+        return out
+
+    def finish(self) -> dict[str, Any]:
+        """Levels after, and what was held, as a row tells it."""
+        span = self._fold.span()
+        return {
+            "lufs_after": span.result.integrated_lufs, "crest_after_db": span.result.crest_db,
+            "true_peak_after_dbtp": lin_to_db(self._true_peak.finish()), **span.statistics(),
+        }  # fmt: skip

@@ -1,0 +1,132 @@
+"""From what is asked for to the tasks of a batch: which files, what their outputs are called, which key is whose.
+
+All of it is checked before anything is done.
+"""
+
+import json
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+from reins.core.audio import check_output
+from reins.core.chainfile import parse_chain
+from reins.core.routing import key_names
+from reins.core.trials.aims import aim_called
+from reins.errors import SettingsError
+from reins.services.batch.tasks import Task, Wish, Written
+
+ENDINGS = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3")
+OWN_KEY = "key"  # what the key of an aim is called
+FIELDS = "{folder}, {stem} and {name}"
+
+
+def files_in(given: Iterable[Path]) -> list[tuple[Path, Path]]:
+    """Each file with its place below what was given: files by name, folders with all sound below them, in order."""
+    found: list[tuple[Path, Path]] = []
+    for path in given:
+        if path.is_dir():
+            inside = sorted(p for p in path.rglob("*") if p.suffix.lower() in ENDINGS and not _hidden(p, path))
+            if not inside:
+                raise SettingsError(f"{path}: there is no sound in this folder; allowed: {', '.join(ENDINGS)}.")
+            found += [(p, p.relative_to(path)) for p in inside]
+        elif path.exists():
+            found.append((path, Path(path.name)))
+        else:
+            raise SettingsError(f"{path}: there is no such file or folder.")
+    return found
+
+
+def _hidden(path: Path, below: Path) -> bool:
+    return any(part.startswith(".") for part in path.relative_to(below).parts)
+
+
+def outputs_for(files: list[tuple[Path, Path]], folder: Path, file_format: str) -> list[Path]:
+    """The output of each file; SettingsError where two would be the same, or one would lie over what it is made of."""
+    made = [folder / place.with_suffix(f".{file_format}") for _, place in files]
+    whose: dict[Path, Path] = {}
+    for (source, _), output in zip(files, made, strict=True):
+        if output in whose:
+            raise SettingsError(f"{whose[output]} and {source} would both become {output}; give one another name.")
+        whose[output] = source
+    sources = {source.resolve() for source, _ in files}
+    over = next((output for output in made if output.resolve() in sources), None)
+    if over is not None:
+        raise SettingsError(f"{over} would lie over its own source; choose another folder with -o.")
+    return made
+
+
+def keys_for(patterns: Iterable[str], source: Path, names: list[str]) -> tuple[tuple[str, str], ...]:
+    """The keys of a file by name, from patterns [NAME=]PATH, in which {folder}, {stem} and {name} are the file's."""
+    keys = []
+    for pattern in patterns:
+        name, equals, place = pattern.partition("=")
+        if not equals:
+            name, place = "", pattern
+        if not name:
+            if len(names) != 1:
+                allowed = f"NAME=PATTERN with {' or '.join(names)}" if names else "none, since nothing listens to a key"
+                raise SettingsError(f"--key-from is “{pattern}”; allowed: {allowed}.")
+            name = names[0]
+        try:
+            path = Path(place.format(folder=source.parent, stem=source.stem, name=source.name))
+        except (KeyError, IndexError, ValueError) as error:
+            raise SettingsError(f"--key-from is “{pattern}”; allowed in it: {FIELDS}.") from error
+        keys.append((name, str(path if path.is_absolute() else source.parent / path)))
+    return tuple(keys)
+
+
+def wishes_of(aims: list[str], numbers: list[float]) -> tuple[Wish, ...]:
+    """Aims with their numbers, in order: one for each that asks for one, or none at all."""
+    asking = [name for name in aims if aim_called(name).asks is not None]
+    if numbers and len(numbers) != len(asking):
+        raise SettingsError(
+            f"--by is given {len(numbers)} times; allowed: {len(asking)} times, in order, or not at all."
+        )
+    given = iter(numbers)
+    wishes = []
+    for name in aims:
+        asks = aim_called(name).asks
+        number = next(given, None) if asks is not None else None
+        if asks is not None and number is not None and not asks.low <= number <= asks.high:
+            raise SettingsError(f"--by is {number:g}; “{name}” allows: {asks.low:g} to {asks.high:g} {asks.unit}.")
+        wishes.append(Wish(name, number))
+    return tuple(wishes)
+
+
+def plan(
+    given: Iterable[Path], folder: Path, *, chain: Path | None, wishes: tuple[Wish, ...], key_from: list[str],
+    written: Written, known: Mapping[str, str],
+) -> list[Task]:  # fmt: skip
+    """The tasks of a batch. Its folders are made; known: what the outputs that are there were made of."""
+    if (chain is None) == (not wishes):
+        raise SettingsError("Give either --chain or --aim: how the files are to be held.")
+    text, names = (None, [OWN_KEY]) if chain is None else _chain(chain)
+    files = files_in(given)
+    if not files:
+        raise SettingsError("No file is given; allowed: files, and folders with sound in them.")
+    outputs = outputs_for(files, folder, written.file_format)
+    for place in {output.parent for output in outputs}:
+        try:
+            place.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise SettingsError(f"{place}: the folder cannot be made there ({error.strerror}).") from error
+    check_output(outputs[0], written.file_format, written.bits, written.dither)
+    return [
+        Task(
+            str(source), str(output), text, str(chain.parent if chain else folder), wishes,
+            keys_for(key_from, source, names), written, known.get(str(output.relative_to(folder))),
+        )
+        for (source, _), output in zip(files, outputs, strict=True)
+    ]  # fmt: skip
+
+
+def _chain(path: Path) -> tuple[str, list[str]]:
+    """A chain file's text, and the outside keys it listens to."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise SettingsError(f"{path}: cannot be opened ({error.strerror}).") from error
+    except UnicodeDecodeError as error:
+        raise SettingsError(f"{path}: cannot be read as text; a chain file is JSON.") from error
+    parsed = parse_chain(text, path.name)
+    names = {name for entry in parsed.entries for name in key_names(entry)}
+    return json.dumps(json.loads(text), sort_keys=True), sorted(names)

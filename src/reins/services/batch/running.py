@@ -1,0 +1,127 @@
+"""A batch from beginning to end: planned, done, noted as it goes, reported."""
+
+import os
+import platform
+import re
+from collections import Counter
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from time import perf_counter
+
+from reins.core.audio import PARTIAL
+from reins.errors import SettingsError
+from reins.services.batch.planning import plan
+from reins.services.batch.record import Record, check_report, report
+from reins.services.batch.tasks import FAILED, HELD, KEPT, Row, Wish, Written
+from reins.services.batch.workers import held_here, held_on
+
+MOST_WORKERS = 256
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What a batch is asked for; see docs/batch.md."""
+
+    files: tuple[Path, ...]
+    folder: Path
+    chain: Path | None = None
+    wishes: tuple[Wish, ...] = ()
+    key_from: tuple[str, ...] = ()
+    written: Written = field(default_factory=Written)
+    workers: int | None = None
+    on: str | None = None
+    report: Path | None = None
+    again: bool = False
+
+
+@dataclass
+class Progress:
+    """How far a batch is: files by what became of them and by worker, seconds of sound held, time."""
+
+    total: int
+    began: float = field(default_factory=perf_counter)
+    done: Counter[str] = field(default_factory=Counter)
+    by_worker: Counter[str] = field(default_factory=Counter)
+    sound_s: float = 0.0
+
+    def add(self, row: Row) -> None:
+        """Count a file."""
+        self.done[row.done] += 1
+        self.by_worker[row.worker] += 1
+        self.sound_s += (row.seconds or 0.0) if row.done == HELD else 0.0
+
+    @property
+    def files(self) -> int:
+        """How many are through."""
+        return self.done.total()
+
+    def left_s(self) -> float | None:
+        """Seconds until all are, as fast as it went so far."""
+        return (perf_counter() - self.began) * (self.total / self.files - 1.0) if self.files else None
+
+    def times_real_time(self) -> float:
+        """Seconds of sound held in a second."""
+        return self.sound_s / max(perf_counter() - self.began, 1e-9)
+
+    def sentence(self) -> str:
+        """In words."""
+        left = self.left_s()
+        words = [f"{self.files} of {self.total} files"]
+        words += [f"{self.done[FAILED]} failed"] if self.done[FAILED] else []
+        words += [f"{self.done[KEPT]} there already"] if self.done[KEPT] else []
+        words += [f"{self.times_real_time():.0f} × real time"] if self.sound_s else []
+        words += [] if left is None or self.files == self.total else [f"{left:.0f} s left"]
+        each = ", ".join(f"{name} {count}" for name, count in sorted(self.by_worker.items()) if name)
+        return " · ".join([*words, each] if each else words)
+
+
+def run_batch(asked: Asked, seen: Callable[[Row, Progress], None] = lambda row, progress: None) -> list[Row]:
+    """Hold all files; their rows, in the order the files were given. `seen` is told each as it comes and may raise to
+    stop: what is done stays done. Raises SettingsError for what is given wrongly, before anything is done.
+    """
+    workers = asked.workers if asked.workers is not None else os.cpu_count() or 1
+    if not 1 <= workers <= MOST_WORKERS:
+        raise SettingsError(f"--workers is {workers}; allowed: 1 to {MOST_WORKERS}.")
+    if asked.report is not None:
+        check_report(asked.report)
+    record = Record(asked.folder)
+    tasks = plan(
+        asked.files, asked.folder, chain=asked.chain, wishes=asked.wishes, key_from=list(asked.key_from),
+        written=asked.written, known={} if asked.again else record.made_of(),
+    )  # fmt: skip
+    _clear(asked.folder)
+    rows: dict[str, Row] = {}
+    progress = Progress(len(tasks))
+    try:
+        for row in held_on(asked.on, tasks) if asked.on else held_here(tasks, min(workers, len(tasks))):
+            record.keep(row)
+            rows[row.output] = row = record.as_before(row) if row.done == KEPT else row
+            progress.add(row)
+            seen(row, progress)
+    finally:
+        done = [rows[task.output] for task in tasks if task.output in rows]
+        if asked.report is not None:
+            report(asked.report, done)
+    return done
+
+
+def _clear(folder: Path) -> None:
+    """Take away what workers of this machine that are no more had begun to write."""
+    ours = re.compile(rf"\..*\.{re.escape(platform.node())}\.(\d+)\.{PARTIAL}")
+    for path in folder.rglob(f".*.{PARTIAL}"):
+        found = ours.fullmatch(path.name)
+        if found and not _runs(int(found[1])):
+            with suppress(OSError):
+                path.unlink()
+
+
+def _runs(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True

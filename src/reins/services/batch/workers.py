@@ -1,0 +1,86 @@
+"""Who does the tasks of a batch: worker processes of this machine, or those of a running Dask scheduler.
+
+Past one machine nothing here schedules, retries or moves a task: that is Dask's. On one, a worker that is killed takes
+its pool with it; a new one does what was not done, and a task that was under way each time MOST_LOST times over is
+given up with a sentence.
+"""
+
+import multiprocessing
+import os
+from collections import Counter
+from collections.abc import Callable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import replace
+from typing import Any
+
+from reins.errors import SettingsError
+from reins.services.batch.tasks import FAILED, Row, Task, hold
+
+MOST_LOST = 3
+AHEAD = 4  # tasks a worker has waiting, so that it never waits itself
+LOST = "its worker stopped three times while it was at work; perhaps there was not enough memory."
+
+
+def held_here(tasks: list[Task], workers: int, begun: Callable[[Executor], None] = lambda pool: None) -> Iterator[Row]:
+    """The rows of tasks as they come, done by so many processes; one works here, beside nobody."""
+    left, lost = list(reversed(tasks)), Counter[Task]()
+    while left:
+        waiting: dict[Future[Row], Task] = {}
+        # Spawned, not forked: whoever calls may have threads. One thread each for linear algebra: those of several
+        # workers would wait for each other by running in circles.
+        os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+        with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
+            begun(pool)
+            try:
+                while left or waiting:
+                    while left and len(waiting) < workers * AHEAD:
+                        task = left[-1]
+                        waiting[pool.submit(hold, task)] = task
+                        left.pop()
+                    for future in wait(waiting, return_when=FIRST_COMPLETED).done:
+                        row = future.result()
+                        del waiting[future]
+                        yield row
+            except BrokenProcessPool:
+                for future, task in waiting.items():
+                    if future.done() and future.exception() is None:
+                        yield future.result()
+                        continue
+                    lost[task] += 1
+                    if lost[task] < MOST_LOST:
+                        left.append(task)
+                    else:
+                        yield replace(Row(task.source, task.output, FAILED), problem=f"{task.source}: {LOST}")
+            finally:
+                pool.shutdown(wait=False, cancel_futures=True)
+
+
+def held_on(address: str, tasks: list[Task]) -> Iterator[Row]:
+    """The rows of tasks as they come, done by the workers of a Dask scheduler."""
+    client = _client(address)
+    from distributed import as_completed
+
+    try:
+        futures = client.map(hold, tasks, pure=False, batch_size=1000)
+        whose = dict(zip((future.key for future in futures), tasks, strict=True))
+        for future in as_completed(futures):
+            if future.status == "finished":
+                yield future.result()
+            else:  # Dask tried elsewhere as often as it is told to
+                task = whose[future.key]
+                yield replace(Row(task.source, task.output, FAILED), problem=f"{task.source}: {future.exception()}")
+            future.release()
+    finally:
+        client.close()
+
+
+def _client(address: str) -> Any:
+    try:
+        from distributed import Client
+    except ImportError as error:
+        raise SettingsError("--on needs Dask: pip install reins[many], here and on each worker's machine.") from error
+    try:
+        return Client(address, timeout=10)
+    except (OSError, ValueError) as error:
+        raise SettingsError(f"--on is “{address}”: no scheduler answers there; allowed: tcp://host:8786.") from error
