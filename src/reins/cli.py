@@ -100,7 +100,7 @@ def batch(
         def seen(row: Row, progress: Progress) -> None:
             line(progress.sentence())
             if row.problem:
-                print(f"{row.file}: {row.problem}" if row.done != FAILED else row.problem, file=sys.stderr)
+                print(row.problem if row.done == FAILED else f"{row.file}: {row.problem}", file=sys.stderr)
             if row.clipped_frames:
                 _tell_clipped(Path(row.output), row.clipped_frames)
 

@@ -25,6 +25,7 @@ class Record:
     def __init__(self, folder: Path) -> None:
         self._folder, self._path = folder, folder / NAME
         self.rows: dict[str, Row] = {}
+        self._torn = False  # whether the last line was cut off
         known = {field.name for field in fields(Row)}
         for line in self._lines():
             kept = {name: value for name, value in line.items() if name in known}
@@ -36,6 +37,7 @@ class Record:
             text = self._path.read_text(encoding="utf-8") if self._path.exists() else ""
         except (OSError, UnicodeDecodeError) as error:
             raise SettingsError(f"{self._path}: cannot be read; remove it and all files are done again.") from error
+        self._torn = bool(text) and not text.endswith("\n")
         for line in text.splitlines():
             try:
                 found = json.loads(line)
@@ -56,7 +58,9 @@ class Record:
         self.rows[place] = row
         try:
             with self._path.open("a", encoding="utf-8") as file:
-                file.write(json.dumps(asdict(row) | {"output": place}, ensure_ascii=False) + "\n")
+                line = json.dumps(asdict(row) | {"output": place}, ensure_ascii=False)
+                file.write(("\n" if self._torn else "") + line + "\n")
+                self._torn = False
         except OSError as error:
             raise StorageError(f"{self._path}: cannot be written there ({error.strerror}).") from error
 

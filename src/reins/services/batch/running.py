@@ -5,7 +5,7 @@ import platform
 import re
 from collections import Counter
 from collections.abc import Callable
-from contextlib import suppress
+from contextlib import closing, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from time import perf_counter
@@ -94,13 +94,16 @@ def run_batch(asked: Asked, seen: Callable[[Row, Progress], None] = lambda row, 
     _clear(asked.folder)
     rows: dict[str, Row] = {}
     progress = Progress(len(tasks))
+    coming = held_on(asked.on, tasks) if asked.on else held_here(tasks, min(workers, len(tasks)))
     try:
-        for row in held_on(asked.on, tasks) if asked.on else held_here(tasks, min(workers, len(tasks))):
-            record.keep(row)
-            rows[row.output] = row = record.as_before(row) if row.done == KEPT else row
-            progress.add(row)
-            seen(row, progress)
+        with closing(coming):
+            for row in coming:
+                record.keep(row)
+                rows[row.output] = row = record.as_before(row) if row.done == KEPT else row
+                progress.add(row)
+                seen(row, progress)
     finally:
+        _clear(asked.folder)
         done = [rows[task.output] for task in tasks if task.output in rows]
         if asked.report is not None:
             report(asked.report, done)

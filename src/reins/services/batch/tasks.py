@@ -11,7 +11,7 @@ import os
 import platform
 import time
 from dataclasses import asdict, dataclass, field, replace
-from functools import lru_cache
+from functools import cache, lru_cache
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
@@ -26,7 +26,7 @@ from reins.services.aiming import aim_chain, keep_chain
 from reins.services.batch.doings import Doings
 from reins.services.processing import Holding, hold_file
 
-BLOCK_FRAMES = 16384
+BLOCK_FRAMES, LEAST_FRAMES = 16384, 512
 READ_BYTES = 1 << 20
 CHAIN_ENDING = ".chain.json"
 HELD, KEPT, FAILED = "held", "there already", "failed"
@@ -96,9 +96,11 @@ def hold(task: Task) -> Row:
     try:
         row = _held(task, nothing)
     except ReinsError as error:
-        row = replace(nothing, problem=str(error))
+        name, sentence = Path(task.source).name, str(error)
+        whole = sentence.removeprefix(name)  # a name alone could be any of many
+        row = replace(nothing, problem=f"{task.source}{whole}" if whole != sentence else f"{task.source}: {sentence}")
     except Exception as error:  # one file never takes the others with it
-        row = replace(nothing, problem=f"{Path(task.source).name}: something went wrong here ({error!r}).")
+        row = replace(nothing, problem=f"{task.source}: something went wrong here ({error!r}).")
     return replace(row, took_s=round(time.perf_counter() - began, 4))
 
 
@@ -113,19 +115,20 @@ def _held(task: Task, row: Row) -> Row:
     )  # fmt: skip
     with AudioReader(Path(task.source)) as reader:
         before = SoundMeter(reader.channels, reader.sample_rate)
-        seconds = reader.frames / reader.sample_rate
+        frames, rate = reader.frames, reader.sample_rate
     doings: list[Doings] = []
 
     def watch(chain: Chain, source: AudioReader) -> Any:
         doings.append(Doings(chain, source))
         return doings[0].feed
 
+    block = min(BLOCK_FRAMES, max(LEAST_FRAMES, frames))  # a short sound is not filled up to a long block
     clipped, failures = hold_file(
-        Path(task.source), Path(task.output), parsed, how, block_frames=BLOCK_FRAMES, watch=watch, heard=before.feed
+        Path(task.source), Path(task.output), parsed, how, block_frames=block, watch=watch, heard=before.feed
     )
     was, did = before.finish(), doings[0].finish()
     return replace(
-        row, done=HELD, made_of=made_of, seconds=round(seconds, 3), lufs_before=was["integrated_lufs"],
+        row, done=HELD, made_of=made_of, seconds=round(frames / rate, 3), lufs_before=was["integrated_lufs"],
         true_peak_before_dbtp=was["true_peak_dbtp"], crest_before_db=was["crest_db"],
         clipped_frames=clipped, problem=" ".join(failures) or None, **did, **told,
     )  # fmt: skip
@@ -143,19 +146,29 @@ def _chain_for(task: Task) -> tuple[Parsed, dict[str, Any]]:
     return parse_chain(json.dumps(found["chain"]), chain_file.name), told
 
 
+@cache
+def _version() -> str:
+    return version("reins")
+
+
 @lru_cache(4)
 def _parsed(text: str) -> Parsed:
     """Of one chain for ten thousand files."""
     return parse_chain(text, "the chain")
 
 
+@lru_cache(4)
+def _named(text: str) -> list[str]:
+    """The recordings that a chain names."""
+    return [name for entry in _parsed(text).entries for name in recordings(entry.settings).values()]
+
+
 def content_of(task: Task) -> str:
     """What the output of a task is made of, as a digest."""
-    known = [version("reins"), task.chain or "", *(repr(wish) for wish in task.wishes), repr(asdict(task.written))]
+    known = [_version(), task.chain or "", *(repr(wish) for wish in task.wishes), repr(asdict(task.written))]
     files = [task.source, *(path for _, path in task.keys)]
     if task.chain is not None:
-        used = (recordings(entry.settings).values() for entry in _parsed(task.chain).entries)
-        files += [str(Path(task.folder) / name) for names in used for name in names]
+        files += [str(Path(task.folder) / name) for name in _named(task.chain)]
     digest = hashlib.blake2b(json.dumps(known + [name for name, _ in task.keys]).encode(), digest_size=20)
     for path in files:
         digest.update(_digest(Path(path)))

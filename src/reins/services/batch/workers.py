@@ -8,55 +8,64 @@ given up with a sentence.
 import multiprocessing
 import os
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Generator, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import replace
 from typing import Any
 
 from reins.errors import SettingsError
 from reins.services.batch.tasks import FAILED, Row, Task, hold
 
 MOST_LOST = 3
-AHEAD = 4  # tasks a worker has waiting, so that it never waits itself
+AHEAD = 3  # tasks with the pool for each worker, so that it never waits itself
 LOST = "its worker stopped three times while it was at work; perhaps there was not enough memory."
 
 
-def held_here(tasks: list[Task], workers: int, begun: Callable[[Executor], None] = lambda pool: None) -> Iterator[Row]:
-    """The rows of tasks as they come, done by so many processes; one works here, beside nobody."""
+def held_here(tasks: list[Task], workers: int) -> Generator[Row, None, None]:
+    """The rows of tasks as they come, done by so many processes. Closed early, it stops them at once."""
     left, lost = list(reversed(tasks)), Counter[Task]()
+    # One thread each for linear algebra: those of several workers would wait for each other by running in circles.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     while left:
-        waiting: dict[Future[Row], Task] = {}
-        # Spawned, not forked: whoever calls may have threads. One thread each for linear algebra: those of several
-        # workers would wait for each other by running in circles.
-        os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+        others, waiting = set(multiprocessing.active_children()), dict[Future[Row], Task]()
+        # Spawned, not forked: whoever calls may have threads.
         with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
-            begun(pool)
             try:
-                while left or waiting:
-                    while left and len(waiting) < workers * AHEAD:
-                        task = left[-1]
-                        waiting[pool.submit(hold, task)] = task
-                        left.pop()
-                    for future in wait(waiting, return_when=FIRST_COMPLETED).done:
-                        row = future.result()
-                        del waiting[future]
-                        yield row
+                yield from _rows_of(pool, left, waiting, workers * AHEAD)
             except BrokenProcessPool:
-                for future, task in waiting.items():
-                    if future.done() and future.exception() is None:
-                        yield future.result()
-                        continue
-                    lost[task] += 1
-                    if lost[task] < MOST_LOST:
-                        left.append(task)
-                    else:
-                        yield replace(Row(task.source, task.output, FAILED), problem=f"{task.source}: {LOST}")
-            finally:
-                pool.shutdown(wait=False, cancel_futures=True)
+                yield from _what_is_left(waiting, left, lost)
+            except BaseException:
+                for process in set(multiprocessing.active_children()) - others:
+                    process.terminate()
+                raise
 
 
-def held_on(address: str, tasks: list[Task]) -> Iterator[Row]:
+def _rows_of(pool: Executor, left: list[Task], waiting: dict[Future[Row], Task], most: int) -> Iterator[Row]:
+    """Rows as they come, of the tasks that are left, the last one first; waiting: those that are with the pool."""
+    while left or waiting:
+        while left and len(waiting) < most:
+            waiting[pool.submit(hold, left[-1])] = left[-1]
+            left.pop()
+        for future in wait(waiting, return_when=FIRST_COMPLETED).done:
+            row = future.result()
+            del waiting[future]
+            yield row
+
+
+def _what_is_left(waiting: dict[Future[Row], Task], left: list[Task], lost: Counter[Task]) -> Iterator[Row]:
+    """After a pool broke: rows of what was done all the same, and of what has been lost too often; the rest is left."""
+    for future, task in waiting.items():
+        if future.done() and future.exception() is None:
+            yield future.result()
+            continue
+        lost[task] += 1
+        if lost[task] < MOST_LOST:
+            left.append(task)
+        else:
+            yield Row(task.source, task.output, FAILED, problem=f"{task.source}: {LOST}")
+
+
+def held_on(address: str, tasks: list[Task]) -> Generator[Row, None, None]:
     """The rows of tasks as they come, done by the workers of a Dask scheduler."""
     client = _client(address)
     from distributed import as_completed
@@ -69,7 +78,7 @@ def held_on(address: str, tasks: list[Task]) -> Iterator[Row]:
                 yield future.result()
             else:  # Dask tried elsewhere as often as it is told to
                 task = whose[future.key]
-                yield replace(Row(task.source, task.output, FAILED), problem=f"{task.source}: {future.exception()}")
+                yield Row(task.source, task.output, FAILED, problem=f"{task.source}: {future.exception()}")
             future.release()
     finally:
         client.close()
