@@ -48,7 +48,7 @@ def takes(tmp_path, monkeypatch):
 def here(monkeypatch):
     """Tasks are done in this process: to start others takes longer than a test has."""
 
-    def held_here(tasks, workers):
+    def held_here(tasks, workers, check):
         for task in tasks:
             yield hold(task)
 

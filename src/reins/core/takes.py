@@ -254,15 +254,17 @@ def _round_and_fold(folder: Path, channels: int, frames: int, exponent: int) -> 
     if frames == 0:
         (folder / f"level{BINS[0]}.f32").touch()
         return digest.hexdigest()
-    samples = np.memmap(folder / SAMPLES, np.float32, "r+", shape=(frames, channels))
-    with (folder / f"level{BINS[0]}.f32").open("wb") as finest:
+    # Read and written in pieces: a map of an hour would be held whole in memory.
+    with (folder / SAMPLES).open("r+b") as samples, (folder / f"level{BINS[0]}.f32").open("wb") as finest:
         for first in range(0, frames, BINS[-1]):
-            part = samples[first : first + BINS[-1]]
-            part[:] = on_grid(part.astype(np.float64), exponent)
-            plain = np.ascontiguousarray(part)
+            begin, count = 4 * first * channels, min(BINS[-1], frames - first) * channels
+            samples.seek(begin)
+            part = np.frombuffer(samples.read(4 * count), np.float32).reshape(-1, channels)
+            plain = np.ascontiguousarray(on_grid(part.astype(np.float64), exponent), np.float32)
+            samples.seek(begin)
+            samples.write(plain.data)
             digest.update(plain.data)
             finest.write(_bins(plain).data)
-    samples.flush()
     return digest.hexdigest()
 
 

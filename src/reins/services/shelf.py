@@ -9,10 +9,13 @@ from pathlib import Path
 from typing import Any
 
 from reins.core.newtakes import on_new_takes
+from reins.core.routing import key_names
 from reins.core.sessions import Document, Track, new_id
+from reins.core.settings.fields import recordings
 from reins.core.takes import Take, digest_of
 from reins.core.units import format_length
 from reins.errors import ConflictError, StorageError
+from reins.services.aiming import chain_of
 from reins.services.bringing_in import new_takes
 from reins.services.editing import document_of, frames_of, keep_session
 from reins.services.house import House
@@ -40,6 +43,27 @@ def _card(stored: store.Stored | store.Unreadable, takes: dict[str, dict[str, An
         "id": stored.id, "name": document.name, "tracks": [document.tracks[k].name for k in document.order],
         "length": format_length(seconds), "steps": stored.step, "changed": _when(stored.changed_at), "problem": None,
     }  # fmt: skip
+
+
+def takes_and_chains(house: House) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:
+    """What lies on the shelf for a batch: sessions with their tracks that have takes, by name and id; and the chains of
+    strips that need nothing else, each as a chain file's text, reins left out.
+    """
+    with house.reading() as db:
+        stored = [one for one in store.list_sessions(db) if not isinstance(one, store.Unreadable)]
+    takes, chains = [], []
+    for one in stored:
+        document = one.document
+        tracks = [(k, document.tracks[k]) for k in document.order]
+        own = [{"id": k, "name": track.name} for k, track in tracks if track.take_id is not None]
+        takes.append({"id": one.id, "name": document.name, "tracks": own})
+        for strip_id in (*document.order, *document.bus_order):
+            strip = document.strip(strip_id)
+            leans = any(recordings(entry.settings) or key_names(entry) for entry in strip.chain)
+            if strip.chain and not leans:
+                text = json.dumps(chain_of(strip.chain, None), ensure_ascii=False)
+                chains.append({"name": f"{strip.name} · {document.name}", "text": text})
+    return takes, chains
 
 
 def _when(at: str) -> str:

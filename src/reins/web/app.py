@@ -20,6 +20,7 @@ from reins import errors
 from reins.core.limits import MAX_UPLOAD_BYTES
 from reins.services.admission import Admission
 from reins.services.aims import Aims
+from reins.services.batches import Batches
 from reins.services.blinds import Blinds
 from reins.services.equal import Equal
 from reins.services.fighting import Fights
@@ -32,7 +33,7 @@ from reins.services.previews import Previews
 from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
 from reins.services.spreads import Spreads
-from reins.web import files, judging, live, reins, routes, shelf
+from reins.web import batches, files, judging, live, reins, routes, shelf
 from reins.web.bounds import Bounds
 from reins.web.guard import STATIC, page_modules, static_version
 
@@ -86,6 +87,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.house, app.state.settings = house, settings
     sounds = Sounds(house)
     app.state.admission = Admission()
+    app.state.batches = Batches(house)
     app.state.frequencies = Frequencies(house, sounds)
     app.state.aims = Aims(house, sounds)
     app.state.equal = Equal(house, sounds)
@@ -99,7 +101,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.templates.env.globals |= {"static": f"/static/{version}", "modules": page_modules()}
     app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
-    for router in (shelf.router, routes.router, files.router, reins.router, judging.router):
+    for router in (shelf.router, batches.router, routes.router, files.router, reins.router, judging.router):
         app.include_router(router, responses=PROBLEMS)
     app.include_router(live.router)
     app.add_middleware(Bounds, max_upload_bytes=settings.max_upload_bytes)

@@ -29,7 +29,7 @@ def bring_in_file(
 ) -> dict[str, Any]:
     """Bring a file in as a new track; answers with the job that does it."""
     editing.document_of(house, session_id)
-    path, name = _received(request, house, file)
+    path, name = received(request, house, file)
 
     def work(job: Job) -> dict[str, Any]:
         with _gone_afterwards(path.parent):
@@ -45,7 +45,7 @@ def bring_in_impulse_file(
 ) -> dict[str, Any]:  # fmt: skip
     """Bring a file in as a room's response, in use at once; answers with the job that does it."""
     editing.document_of(house, session_id).strip(strip_id)
-    path, name = _received(request, house, file)
+    path, name = received(request, house, file)
 
     def work(job: Job) -> dict[str, Any]:
         with _gone_afterwards(path.parent):
@@ -59,7 +59,7 @@ def open_session_file(
     request: Request, house: TheHouse, jobs: TheJobs, file: Annotated[UploadFile, File()]
 ) -> dict[str, Any]:
     """Bring a session file in as a new session; answers with the job that does it."""
-    path, name = _received(request, house, file)
+    path, name = received(request, house, file)
 
     def work(job: Job) -> dict[str, Any]:
         with _gone_afterwards(path.parent):
@@ -68,7 +68,7 @@ def open_session_file(
     return jobs.start(f"Opening {name}", work).as_dict()
 
 
-def _received(request: Request, house: House, file: UploadFile) -> tuple[Path, str]:
+def received(request: Request, house: House, file: UploadFile) -> tuple[Path, str]:
     """An upload in a folder of its own, and its name; InputError when it is too large."""
     limit = request.app.state.settings.max_upload_bytes
     name = Path(file.filename or "take").name[-120:]

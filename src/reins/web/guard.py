@@ -16,7 +16,8 @@ STATIC = Path(__file__).parent / "static"
 HEADERS = {
     "content-security-policy": (
         "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; "
-        "connect-src 'self'; worker-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+        "media-src 'self'; connect-src 'self'; worker-src 'self'; form-action 'self'; base-uri 'none'; "
+        "frame-ancestors 'none'"
     ),
     "x-content-type-options": "nosniff",
     "referrer-policy": "same-origin",

@@ -77,9 +77,14 @@ class Progress:
         return " · ".join([*words, each] if each else words)
 
 
-def run_batch(asked: Asked, seen: Callable[[Row, Progress], None] = lambda row, progress: None) -> list[Row]:
-    """Hold all files; their rows, in the order the files were given. `seen` is told each as it comes and may raise to
-    stop: what is done stays done. Raises SettingsError for what is given wrongly, before anything is done.
+def run_batch(
+    asked: Asked, seen: Callable[[Row, Progress], None] = lambda row, progress: None,
+    check: Callable[[], None] = lambda: None,
+) -> list[Row]:  # fmt: skip
+    """Hold all files; their rows, in the order the files were given.
+
+    `seen` is told each as it comes; it, and on this machine `check`, may raise to stop: what is done stays done. Raises
+    SettingsError for what is given wrongly, before anything is done.
     """
     workers = asked.workers if asked.workers is not None else os.cpu_count() or 1
     if not 1 <= workers <= MOST_WORKERS:
@@ -94,7 +99,7 @@ def run_batch(asked: Asked, seen: Callable[[Row, Progress], None] = lambda row, 
     _clear(asked.folder)
     rows: dict[str, Row] = {}
     progress = Progress(len(tasks))
-    coming = held_on(asked.on, tasks) if asked.on else held_here(tasks, min(workers, len(tasks)))
+    coming = held_on(asked.on, tasks) if asked.on else held_here(tasks, min(workers, len(tasks)), check)
     try:
         with closing(coming):
             for row in coming:

@@ -8,7 +8,7 @@ given up with a sentence.
 import multiprocessing
 import os
 from collections import Counter
-from collections.abc import Generator, Iterator
+from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any
@@ -17,12 +17,14 @@ from reins.errors import SettingsError
 from reins.services.batch.tasks import FAILED, Row, Task, hold
 
 MOST_LOST = 3
+LOOK_S = 0.2  # how often is looked whether to stop
 AHEAD = 3  # tasks with the pool for each worker, so that it never waits itself
 LOST = "its worker stopped three times while it was at work; perhaps there was not enough memory."
 
 
-def held_here(tasks: list[Task], workers: int) -> Generator[Row, None, None]:
-    """The rows of tasks as they come, done by so many processes. Closed early, it stops them at once."""
+def held_here(tasks: list[Task], workers: int, check: Callable[[], None] = lambda: None) -> Generator[Row, None, None]:
+    """The rows of tasks as they come, done by so many processes. Closed early, it stops them at once;
+    `check` is called several times a second and may raise to stop."""
     left, lost = list(reversed(tasks)), Counter[Task]()
     # One thread each for linear algebra: those of several workers would wait for each other by running in circles.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -31,7 +33,7 @@ def held_here(tasks: list[Task], workers: int) -> Generator[Row, None, None]:
         # Spawned, not forked: whoever calls may have threads.
         with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
             try:
-                yield from _rows_of(pool, left, waiting, workers * AHEAD)
+                yield from _rows_of(pool, left, waiting, workers * AHEAD, check)
             except BrokenProcessPool:
                 yield from _what_is_left(waiting, left, lost)
             except BaseException:
@@ -40,13 +42,16 @@ def held_here(tasks: list[Task], workers: int) -> Generator[Row, None, None]:
                 raise
 
 
-def _rows_of(pool: Executor, left: list[Task], waiting: dict[Future[Row], Task], most: int) -> Iterator[Row]:
+def _rows_of(
+    pool: Executor, left: list[Task], waiting: dict[Future[Row], Task], most: int, check: Callable[[], None]
+) -> Iterator[Row]:
     """Rows as they come, of the tasks that are left, the last one first; waiting: those that are with the pool."""
     while left or waiting:
         while left and len(waiting) < most:
             waiting[pool.submit(hold, left[-1])] = left[-1]
             left.pop()
-        for future in wait(waiting, return_when=FIRST_COMPLETED).done:
+        check()
+        for future in wait(waiting, LOOK_S, return_when=FIRST_COMPLETED).done:
             row = future.result()
             del waiting[future]
             yield row

@@ -92,6 +92,13 @@ export const getJob = (id) => request(`/api/jobs/${id}`);
 export const cancelJob = (id) => request(`/api/jobs/${id}`, { method: "DELETE" });
 export const jobFile = (id) => `/api/jobs/${id}/file`;
 
+export const beginBatch = () => post("/api/batches", {});
+export const getBatch = (id) => request(`/api/batches/${id}`);
+export const addBatchFile = (id, file) => sendFile(`/api/batches/${id}/files`, file, () => {});
+export const addBatchTake = (id, sessionId, trackId) => post(`/api/batches/${id}/takes`, { session_id: sessionId, track_id: trackId });
+export const leaveBatchFile = (id, name) => request(`/api/batches/${id}/files/${encodeURIComponent(name)}`, { method: "DELETE" });
+export const runBatch = (id, body) => post(`/api/batches/${id}/run`, body);
+
 /** Bring a file in as a track. Resolves to the job that does it. */
 export const bringInImpulse = (id, stripId, processorId, file, progress) => sendFile(`/api/sessions/${id}/strips/${stripId}/processors/${processorId}/impulses`, file, progress);
 export const bringIn = (id, file, progress) => sendFile(`/api/sessions/${id}/takes`, file, progress);

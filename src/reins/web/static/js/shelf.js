@@ -94,7 +94,7 @@ export const shelf = () => ({
 });
 
 /** All files of a dropped file or folder. */
-async function filesOf(entry) {
+export async function filesOf(entry) {
   if (entry.isFile) return [await new Promise((resolve, reject) => entry.file(resolve, reject))];
   const reader = entry.createReader();
   const inside = [];
