@@ -7,7 +7,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 # Byte code is kept whatever the surroundings say: many short processes import the same packages.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test soak lint kernels browser bench bench-desk bench-desks bench-big bench-spectral screenshots guide docs clean
+.PHONY: demo test soak lint kernels browser bench bench-desk bench-desks bench-big bench-spectral bench-batch screenshots guide docs clean
 
 # Byte code is left to the import that compiles the kernels: most of what is installed is never imported.
 INSTALL := $(BIN)/pip install --quiet --no-compile --constraint constraints.txt --editable
@@ -73,6 +73,9 @@ bench-big: $(VENV)/installed-test browser
 
 bench-spectral: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.spectral
+
+bench-batch: $(VENV)/installed-test
+	$(BIN)/python -m benchmarks.batch
 
 screenshots: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.screenshots

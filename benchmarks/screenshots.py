@@ -59,7 +59,6 @@ def by_frequency(driver):
     settled(driver)
     time.sleep(0.5)
     settled(driver)
-    driver.save_screenshot(str(SHOTS / "multiband.png"))
     find(driver, '[data-do="tab-lean"]').click()
     settled(driver)
     grip = wait_for(driver, '[data-handle="lean_highs_db"]')
@@ -87,6 +86,7 @@ def spectral(server, driver):
     time.sleep(2.0)
     driver.save_screenshot(str(SHOTS / "fight.png"))
     find(driver, '[data-do="fight"]').click()
+    choose_option(driver, '[data-do="beside"] option', lambda name: "Singer" not in name)
     driver.execute_script("reins.view.look(48000 * 16, 48000 * 10)")
     wait_for(driver, '.strip[aria-label="Hats"] .strip-name').click()
     settled(driver)
@@ -96,6 +96,18 @@ def spectral(server, driver):
     driver.save_screenshot(str(SHOTS / "fine-bands.png"))
     find(driver, ".take [data-do=swap]").click()
     find(driver, '[data-do="level"]').click()
+
+
+def batch(server, driver):
+    """All takes held, each by an aim of its own."""
+    driver.get(f"{server.url}/batch")
+    wait_for(driver, ".batch-asked")
+    choose_option(driver, '[data-do="session-takes"] option', lambda name: name.startswith("All"))
+    wait_until(lambda: len(driver.find_elements("css selector", ".batch-files li")) == 10)
+    find(driver, "input[value=aim]").click()
+    find(driver, '[data-do="run"]').click()
+    wait_until(lambda: len(driver.find_elements("css selector", ".batch-rows tbody tr")) == 10, 120)
+    driver.save_screenshot(str(SHOTS / "batch.png"))
 
 
 def moving(server, driver):
@@ -219,6 +231,8 @@ def main():
     settled(driver)
     find(driver, '[data-do="theme"]').click()
     driver.save_screenshot(str(SHOTS / "desk-night.png"))
+    find(driver, '[data-do="theme"]').click()
+    batch(server, driver)
     driver.quit()
     server.kill()
 

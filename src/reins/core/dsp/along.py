@@ -17,10 +17,10 @@ from reins.core.dsp.variable import (
     M0,
     M1,
     M2,
-    loudest,
     run_moving,
     run_still,
 )
+from reins.core.dsp.watching import loudest
 
 
 @kernel("void(f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], b1, f8[:,::1])")

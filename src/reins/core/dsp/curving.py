@@ -10,8 +10,8 @@ Butland's weighted harmonic mean, 1984).
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import kernel
-from reins.core.dsp.decibels import db_to_amplitude
+from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.decibels import dbs_to_amplitude
 from reins.core.dsp.dynamics import (
     ATTACK_K,
     CHUNK,
@@ -91,6 +91,34 @@ def gain_table(out_db: Array, *, times: float = 1.0) -> Array:
     return np.where(levels() <= SILENT_DB, np.minimum(gain, 0.0), gain)
 
 
+@inlined
+def _follow_shaped(level, gain, count, times, floor, state):
+    """The level over the floor as it moves, into gain: with one pole, quicker or slower at first by its shape."""
+    attack, release, rises, falls = times
+    g, v = state[GAIN], state[SLOW]
+    if rises == 0.0 and falls == 0.0:  # straight, which is what is asked for most
+        v = 0.0
+        for i in range(count):
+            d = max(level[i] - floor, 0.0) - g
+            g += (attack if d > 0.0 else release) * d
+            gain[i] = g
+    else:
+        for i in range(count):
+            t = max(level[i] - floor, 0.0)
+            d = t - g
+            k, shape = (attack, rises) if d > 0.0 else (release, falls)
+            if shape > 0.0:
+                v += min(1.0, INERTIA * k / shape) * (k * d - v)
+                g += v
+                if (d > 0.0 and g > t) or (d <= 0.0 and g < t):
+                    g, v = t, 0.0
+            else:
+                g += min(1.0, k * (1.0 - QUICKER * shape * min(abs(d) / ABOUT_DB, 1.0))) * d
+                v = 0.0
+            gain[i] = g
+    state[GAIN], state[SLOW] = g, v if abs(v) > 1e-30 else 0.0
+
+
 @kernel(
     "void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1])"
 )
@@ -110,22 +138,10 @@ def follow_table(heard, source, state, params, begins, mixing, table, scratch, g
             levels_db(heard, start, count, scratch, bits, state, now)
             for lane in range(gain_lanes):
                 level, gain = scratch[lane], gain_db[lane, start : start + count]
-                g, v = state[lane, GAIN], state[lane, SLOW]
+                _follow_shaped(level, gain, count, (attack, release, rises, falls), floor, state[lane])
                 for i in range(count):
-                    t = max(level[i] - floor, 0.0)
-                    d = t - g
-                    k, shape = (attack, rises) if d > 0.0 else (release, falls)
-                    if shape > 0.0:
-                        v += min(1.0, INERTIA * k / shape) * (k * d - v)
-                        g += v
-                        if (d > 0.0 and g > t) or (d <= 0.0 and g < t):
-                            g, v = t, 0.0
-                    else:
-                        g += min(1.0, k * (1.0 - QUICKER * shape * min(abs(d) / ABOUT_DB, 1.0))) * d
-                        v = 0.0
-                    gain[i] = table_gain(table, g + floor)
-                state[lane, GAIN], state[lane, SLOW] = g, v if abs(v) > 1e-30 else 0.0
+                    gain[i] = table_gain(table, gain[i] + floor)
             for lane in range(gain_lanes):
                 gain = gain_db[lane, start : start + count]
-                db_to_amplitude(gain, scratch[lane], bits[lane], scratch[4], bits[4], count)
+                dbs_to_amplitude(gain, scratch[lane], bits[lane], scratch[4], bits[4], count)
             apply_mixed(source, start, count, scratch, gain_lanes, now, mixing, out)

@@ -92,37 +92,44 @@ def _tied_levels(heard, start, count, scratch, bits, state, params):
 
 
 @inlined
-def _wish(level, wish, count, params):
-    slope, knee, threshold = params[SLOPE], params[KNEE_DB], params[THRESHOLD_DB]
-    more = params[GROWTH] * (1.0 + slope)
-    half, knee_scale = 0.5 * knee, 0.5 / knee if knee > 0.0 else 0.0
-    for i in range(count):
-        over = softened(level[i] - threshold, knee, half, knee_scale)
-        wish[i] = slope * over - more * (math.sqrt(over * over + GROWTH_DB * GROWTH_DB) - GROWTH_DB)
+def _wanted(over_db, slope, growth, knee, half, knee_scale):
+    over = softened(over_db, knee, half, knee_scale)
+    return slope * over - growth * (math.sqrt(over * over + GROWTH_DB * GROWTH_DB) - GROWTH_DB)
 
 
 @inlined
-def _tell(level, by, told, params, count, beside):
-    """Add the sensitivity to so many times a level, and tell the louder of it and what is told already of the lane
-    beside.
+def _wish(level, wish, count, params):
+    slope, knee, threshold = params[SLOPE], params[KNEE_DB], params[THRESHOLD_DB]
+    growth, half, knee_scale = params[GROWTH] * (1.0 + slope), 0.5 * knee, 0.5 / knee if knee > 0.0 else 0.0
+    for i in range(count):
+        wish[i] = _wanted(level[i] - threshold, slope, growth, knee, half, knee_scale)
+
+
+@fused
+def _tell_and_wish(level, by, told, wish, count, params, beside):
+    """What a detector wants at so many times a level with its sensitivity added; and that level told, the louder of it
+    and what is told already of the lane beside.
     """
     if params[KEY_FLOOR_DB] > -120.0:
         for i in range(count):
             level[i] *= by
         ignore_below(level, count, params[KEY_FLOOR_DB])
         by = 1.0
-    more = params[SENSITIVITY_DB]
+    more, slope, knee, threshold = params[SENSITIVITY_DB], params[SLOPE], params[KNEE_DB], params[THRESHOLD_DB]
+    growth, half, knee_scale = params[GROWTH] * (1.0 + slope), 0.5 * knee, 0.5 / knee if knee > 0.0 else 0.0
     if beside:
         for i in range(count):
-            level[i] = by * level[i] + more
-            told[i] = level[i] if level[i] > told[i] else told[i]
+            heard = by * level[i] + more
+            told[i] = heard if heard > told[i] else told[i]
+            wish[i] = _wanted(heard - threshold, slope, growth, knee, half, knee_scale)
     else:
         for i in range(count):
-            level[i] = by * level[i] + more
-            told[i] = level[i]
+            heard = by * level[i] + more
+            told[i] = heard
+            wish[i] = _wanted(heard - threshold, slope, growth, knee, half, knee_scale)
 
 
-@inlined
+@fused
 def _follow(wishes, gain, charge, count, params, state):
     """The gain of one lane in dB from its three wishes, and who is in charge; state: of each detector."""
     peaks, hits, body = state[PEAKS][GAIN], state[HITS][GAIN], state[BODY][GAIN]
@@ -136,22 +143,26 @@ def _follow(wishes, gain, charge, count, params, state):
         peaks = wish if wish < peaks else back
         hits = nearer(hits, min(to_hits[i], glide * peaks), hits_attack, hits_release)
         body = nearer(body, min(to_body[i], glide * hits), body_attack, body_release)
-        now = min(peaks, hits, body)
+        to_peaks[i], to_hits[i], to_body[i] = peaks, hits, body  # the wishes are used up
+    for i in range(count):  # what waits for nothing, by itself: so it vectorises
+        p, h, b = to_peaks[i], to_hits[i], to_body[i]
+        now = p if p < h else h
+        now = now if now < b else b
         gain[i] = now
-        charge[i] = 0.0 if now > -LEAST_DB else (1.0 if body == now else (2.0 if hits == now else 3.0))
+        whose = 1.0 if b == now else (2.0 if h == now else 3.0)
+        charge[i] = 0.0 if now > -LEAST_DB else whose
     state[PEAKS][GAIN] = peaks if peaks < -1e-30 else 0.0
     state[HITS][GAIN] = hits if hits < -1e-30 else 0.0
     state[BODY][GAIN] = body if body < -1e-30 else 0.0
 
 
-@kernel(
-    "void(f8[:,::1], f8[:,::1], f8[:,:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])"
-)
-def run_three(heard, source, state, params, begins, scratch, gain_db, charge, levels, out):
+@kernel("void(f8[:,::1], f8[:,::1], f8[:,:,::1], f8[:,::1], i8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1])")
+def run_three(heard, source, state, params, begins, scratch, gain_db, told, out):
     """Hold a block; arrays as for dynamics.follow_moving, but state (3, lanes, LANE_STATE), params (rows, 3 SIZE),
-    scratch (SCRATCH_ROWS, CHUNK). charge (gain lanes, frames) is filled with who is in charge: 0 nobody, 1 body, 2
-    hits, 3 peaks; levels (3, frames) with what each detector hears, its sensitivity added, the louder lane.
+    scratch (SCRATCH_ROWS, CHUNK). told (3 + gain lanes, frames) is filled with what each detector hears, its
+    sensitivity added, the louder lane; and with who is in charge of each: 0 nobody, 1 body, 2 hits, 3 peaks.
     """
+    levels, charge = told[:3], told[3:]
     gain_lanes, frames = gain_db.shape
     bits = scratch.view(np.int64)
     for row in range(begins.size):
@@ -163,14 +174,13 @@ def run_three(heard, source, state, params, begins, scratch, gain_db, charge, le
             if tied:
                 _tied_levels(heard, start, count, scratch, bits, state, now)
             for detector in range(3):
-                own, told = now[detector * SIZE : (detector + 1) * SIZE], levels[detector, start:]
+                own, louder = now[detector * SIZE : (detector + 1) * SIZE], levels[detector, start:]
                 if not tied:
                     levels_db(heard, start, count, scratch, bits, state[detector], own)
                 for lane in range(gain_lanes):
                     level, wish = scratch[detector if tied else lane], scratch[5 + 3 * lane + detector]
                     by = 0.5 if tied and detector != PEAKS else 1.0  # of a power half its dB is the level
-                    _tell(level, by, told, own, count, lane > 0)
-                    _wish(level, wish, count, own)
+                    _tell_and_wish(level, by, louder, wish, count, own, lane > 0)
             for lane in range(gain_lanes):
                 wishes = scratch[5 + 3 * lane], scratch[6 + 3 * lane], scratch[7 + 3 * lane]
                 gain, level = gain_db[lane, start : start + count], scratch[lane]

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp import along, dynamic_bands, dynamics, variable
+from reins.core.dsp import along, dynamic_bands, dynamics, variable, watching
 from reins.core.dsp.cuts import MovingCut
 from reins.core.processors.base import NOTHING, Array, Block
 from reins.core.processors.eq_bands import Ear
@@ -175,7 +175,7 @@ class EqCore:
 
     def _watch(self, heard: Array, rows: Counts, regions: Array, amplitude: Array) -> None:
         """The magnitude of what some moving bands cover of what they listen to, into their rows of amplitude."""
-        variable.watch_regions(heard, rows, self._moving[rows], regions, self._region_state, amplitude)
+        watching.watch_regions(heard, rows, self._moving[rows], regions, self._region_state, amplitude)
 
     def _hold_rest(self, source: Array, now: InRows | None) -> Array:
         rest, changed = source.copy(), np.empty_like(source)

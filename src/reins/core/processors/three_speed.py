@@ -109,9 +109,7 @@ class ThreeSpeed(Circuit):
     def _run(self, heard: Array, source: Array, params: Array, begins: Counts, gain_db: Array, held: Array) -> None:
         lanes, frames = gain_db.shape
         self._told = told = np.empty((3 + lanes, frames))
-        three_speed.run_three(
-            heard, source, self._state, params, begins, self._scratch, gain_db, told[3:], told[:3], held
-        )
+        three_speed.run_three(heard, source, self._state, params, begins, self._scratch, gain_db, told, held)
         if lanes == 2:
             told[3] = np.where(gain_db[0] <= gain_db[1], told[3], told[4])
 

@@ -73,8 +73,8 @@ class Progress:
         words += [f"{self.done[KEPT]} there already"] if self.done[KEPT] else []
         words += [f"{self.times_real_time():.0f} × real time"] if self.sound_s else []
         words += [] if left is None or self.files == self.total else [f"{left:.0f} s left"]
-        each = ", ".join(f"{name} {count}" for name, count in sorted(self.by_worker.items()) if name)
-        return " · ".join([*words, each] if each else words)
+        each = [f"{name} {count}" for name, count in sorted(self.by_worker.items()) if name]
+        return " · ".join([*words, f"by worker: {', '.join(each)}"] if len(each) > 1 else words)
 
 
 def run_batch(
