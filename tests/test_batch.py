@@ -4,6 +4,8 @@ import csv
 import json
 import os
 import signal
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +17,7 @@ from reins.services.batch.record import NAME, Record
 from reins.services.batch.running import Asked, run_batch
 from reins.services.batch.tasks import FAILED, HELD, KEPT, hold
 from reins.services.processing import measure_file
+from tests.browser.driving import wait_until
 from tests.conftest import RATE
 from tests.test_cli import reins
 
@@ -259,6 +262,34 @@ def test_a_file_that_takes_its_worker_with_it_each_time_is_given_up(takes, monke
     (row,) = run_batch(asked)
 
     assert row.done == FAILED and "its worker stopped three times" in row.problem
+
+
+def test_workers_end_with_a_batch_that_is_killed_and_the_next_one_goes_on(takes):
+    asked = many(takes, 8)
+    command = [
+        sys.executable,
+        "-m",
+        "reins.cli",
+        "batch",
+        "many",
+        "-o",
+        "out",
+        "--chain",
+        "chain.json",
+        "--workers",
+        "2",
+    ]
+    killed = subprocess.Popen(command, cwd=takes)
+    wait_until(lambda: (takes / "out" / NAME).exists())
+    known = (takes / "out" / NAME).read_text().splitlines()
+    workers = {int(json.loads(line)["worker"].rpartition(":")[2]) for line in known}
+
+    killed.kill()
+    killed.wait()
+
+    wait_until(lambda: not any(Path(f"/proc/{pid}").exists() for pid in workers))
+    done = [row.done for row in run_batch(asked)]
+    assert done.count(KEPT) >= len(known) and set(done) <= {KEPT, HELD}
 
 
 def end_of_process(task):

@@ -21,6 +21,7 @@ from reins.core.sound import Sound
 Array = npt.NDArray[np.float64]
 RANGE = 1000.0  # of amplitudes under the loudest that count: 60 dB
 LAG = 2  # frames
+ROWS = 8192  # frames worked on at a time
 BEFORE, AFTER, BESIDE = 10, 7, 3  # frames of the mean a peak must exceed, and of those it must be the highest of
 OVER_MEAN = 0.10  # of the largest flux
 LEAST_APART_S = 0.04
@@ -40,15 +41,20 @@ class Hit:
 
 def flux(frames: Frames) -> Array:
     """How much louder the bands have become (frames,), from 0 to 1."""
-    amplitude = np.sqrt(frames.power)
-    loudest = float(amplitude.sum(axis=1).max())
+    power = frames.power
+    loudest = max(
+        (float(np.sqrt(power[k : k + ROWS]).sum(axis=1).max()) for k in range(0, len(power), ROWS)), default=0.0
+    )
+    rise = np.zeros(len(power))
     if loudest <= 10.0 ** (LEAST_DB / 20.0):
-        return np.zeros(len(amplitude))
-    level = np.log1p(RANGE * amplitude / loudest)
-    wide = np.pad(level, ((0, 0), (1, 1)), mode="edge")
-    around = np.maximum(np.maximum(wide[:, :-2], wide[:, 1:-1]), wide[:, 2:])
-    before = np.vstack([np.zeros((LAG, level.shape[1])), around[:-LAG]])
-    rise = np.maximum(level - before, 0.0).sum(axis=1)
+        return rise
+    for first in range(0, len(power), ROWS):  # in pieces, so that an hour needs no more memory than a minute
+        level = np.log1p(RANGE * np.sqrt(power[max(first - LAG, 0) : first + ROWS]) / loudest)
+        wide = np.pad(level, ((0, 0), (1, 1)), mode="edge")
+        around = np.maximum(np.maximum(wide[:, :-2], wide[:, 1:-1]), wide[:, 2:])
+        before = np.vstack([np.zeros((LAG, level.shape[1])), around])[: len(level)]
+        own = slice(len(level) - min(ROWS, len(power) - first), None)
+        rise[first : first + ROWS] = np.maximum(level - before, 0.0)[own].sum(axis=1)
     return np.asarray(rise / max(rise.max(), 1e-9))
 
 

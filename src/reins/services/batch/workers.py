@@ -7,10 +7,12 @@ given up with a sentence.
 
 import multiprocessing
 import os
+import threading
 from collections import Counter
 from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from multiprocessing.connection import wait as wait_for
 from typing import Any
 
 from reins.errors import SettingsError
@@ -31,7 +33,7 @@ def held_here(tasks: list[Task], workers: int, check: Callable[[], None] = lambd
     while left:
         others, waiting = set(multiprocessing.active_children()), dict[Future[Row], Task]()
         # Spawned, not forked: whoever calls may have threads.
-        with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn")) as pool:
+        with ProcessPoolExecutor(workers, multiprocessing.get_context("spawn"), _end_with_caller) as pool:
             try:
                 yield from _rows_of(pool, left, waiting, workers * AHEAD, check)
             except BrokenProcessPool:
@@ -40,6 +42,16 @@ def held_here(tasks: list[Task], workers: int, check: Callable[[], None] = lambd
                 for process in set(multiprocessing.active_children()) - others:
                     process.terminate()
                 raise
+
+
+def _end_with_caller() -> None:
+    """Have a worker end as soon as who started it is no more: killed, that one tells it nothing, and it would wait for
+    ever.
+    """
+    caller = multiprocessing.parent_process()
+    if caller is not None:
+        sentinel = caller.sentinel
+        threading.Thread(target=lambda: (wait_for([sentinel]), os._exit(1)), daemon=True).start()
 
 
 def _rows_of(
