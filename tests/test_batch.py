@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from reins.core.processors import PROCESSORS
 from reins.services.batch import running
 from reins.services.batch.record import NAME, Record
 from reins.services.batch.running import Asked, run_batch
@@ -136,6 +137,16 @@ def test_with_an_aim_each_file_has_settings_of_its_own_beside_it(takes, here):
     for row, name in zip(rows, ["one", "more/two"], strict=True):
         alone = reins("aim", "hits", f"in/{name}.wav", "--by", "5", cwd=takes)
         assert row["reason"] == alone.stdout.strip() and float(row["deepest_db"]) < -3
+
+
+def test_every_type_holds_a_take_of_one_channel_and_is_told(takes, here):
+    chain = {"format": "reins-chain", "version": 1, "processors": [{"type": kind} for kind in PROCESSORS]}
+    (takes / "chain.json").write_text(json.dumps(chain))
+
+    done = reins("batch", "in/one.wav", "-o", "out", "--chain", "chain.json", "--report", "rows.json", cwd=takes)
+
+    assert done.returncode == 0, done.stderr
+    assert soundfile.info(takes / "out" / "one.wav").frames == RATE and rows_of(takes)[0]["lufs_after"] is not None
 
 
 def test_aims_follow_each_other(takes, here):

@@ -153,9 +153,10 @@ def hold_file(
         for block, gains in run_chain(
             chain, BlockFeed(reader, heard).take, reader.frames, block_frames=block_frames, keys=feeds, place=place
         ):
-            writer.write(_folded(block, channels))
-            seen(block, gains)
-            done += block.shape[1]
+            made = _folded(block, channels)
+            writer.write(made)
+            seen(made, gains)
+            done += made.shape[1]
             progress(done, reader.frames)
         return writer.clipped_frames, list(chain.failures.values())
 

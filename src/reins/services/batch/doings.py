@@ -5,10 +5,11 @@ from typing import Any
 import numpy as np
 
 from reins.core.audio import AudioReader
-from reins.core.dsp.loudness import TruePeakMeter
+from reins.core.dsp.loudness import LoudnessMeter, TruePeakMeter
 from reins.core.engine.chain import Chain
-from reins.core.measure.folding import furthest_of
-from reins.core.measure.span import Fold
+from reins.core.measure.folding import BIN_FRAMES, HISTOGRAM_BINS, fold_block, furthest_of
+from reins.core.measure.levels import measure_level
+from reins.core.measure.span import Span
 from reins.core.processors.base import Array
 from reins.core.units import lin_to_db
 
@@ -17,9 +18,11 @@ class Doings:
     """Takes in each block of the result with the gains beside it, as run_chain gives them."""
 
     def __init__(self, chain: Chain, source: AudioReader) -> None:
-        self._chain, self._fed, self._places = chain, 0, [[0]][:0]
-        self._fold = Fold(0, source.frames, sample_rate=source.sample_rate, keyed=False, banded=False)
-        self._true_peak = TruePeakMeter(source.channels)
+        self._chain, self._fed, self._channels = chain, 0, source.channels
+        self._places: list[list[int]] = []
+        self._meter, self._true_peak = LoudnessMeter(sample_rate=source.sample_rate), TruePeakMeter(source.channels)
+        self._taken, self._given = np.zeros(HISTOGRAM_BINS, np.int64), np.zeros(HISTOGRAM_BINS, np.int64)
+        self._squares, self._furthest_db = np.zeros(1), np.zeros(3)  # peak, lowest and highest gain
 
     def feed(self, block: Array, gains: list[Array]) -> None:
         """The next frames of the result."""
@@ -28,7 +31,14 @@ class Doings:
         total = np.zeros(block.shape[1])
         for places in self._places:
             total += self._furthest([gains[place] for place in places])
-        self._fold.feed(block, {"gain_db": total}, {}, self._fed)
+        # Folded a block at a time and joined: the bins of an hour would take a hundred megabytes.
+        peaks, low, high = np.zeros((3, -(-block.shape[1] // BIN_FRAMES)))
+        fold_block(
+            block, total, 0, block.shape[1], peaks, self._squares, low, high, self._taken, self._given
+        )  # fmt: skip
+        peak, lowest, highest = self._furthest_db
+        self._furthest_db = np.array([max(peak, peaks.max()), min(lowest, low.min()), max(highest, high.max())])
+        self._meter.feed(block)
         self._true_peak.feed(block)
         self._fed += block.shape[1]
 
@@ -51,7 +61,11 @@ class Doings:
 
     def finish(self) -> dict[str, Any]:
         """Levels after, and what was held, as a row tells it."""
-        span = self._fold.span()
+        peak, lowest, highest = (np.array([value]) for value in self._furthest_db)
+        level = measure_level(float(self._squares[0]), float(peak[0]), self._fed * self._channels, self._meter)
+        span = Span(
+            0, self._fed, peak, lowest, highest, self._taken, self._given, level, None, None, None, {}, None
+        )  # fmt: skip
         return {
             "lufs_after": span.result.integrated_lufs, "crest_after_db": span.result.crest_db,
             "true_peak_after_dbtp": lin_to_db(self._true_peak.finish()), **span.statistics(),
