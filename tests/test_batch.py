@@ -109,6 +109,21 @@ def test_what_is_there_is_not_done_again_unless_it_is_made_of_something_else(tak
     assert batch(takes, "--bits", "16").stdout == "3 files: 3 held.\n"
 
 
+def test_a_folder_within_which_it_writes_is_no_source_of_itself(takes, here):
+    given = ["batch", ".", "-o", "held", "--chain", "chain.json"]
+
+    assert [reins(*given, cwd=takes).stdout for _ in range(2)] == ["3 files: 3 held.\n", "3 files: 3 there already.\n"]
+    assert not (takes / "held" / "held").exists()
+
+
+def test_a_name_as_long_as_a_name_may_be_is_written(takes, here):
+    name = "a" * 240 + ".wav"
+    soundfile.write(takes / "in" / name, bursts(), RATE)
+
+    assert batch(takes).returncode == 0
+    assert (takes / "out" / name).is_file()
+
+
 def test_a_file_that_fails_is_told_and_the_others_go_on(takes, here):
     (takes / "in" / "bad.wav").write_text("no sound at all")
 

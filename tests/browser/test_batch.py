@@ -73,7 +73,9 @@ def test_files_are_held_by_a_chain_heard_and_taken_away(driver, server, page):
     told["ferry.wav"].find_element("css selector", "[aria-label='After, ferry.wav']").click()
     sound = "document.querySelector('audio')"
     wait_until(lambda: driver.execute_script(f"return {sound}.duration === 1 && {sound}.currentTime > 0"))
-    packed = driver.find_element("css selector", "[data-do=zip]").get_attribute("href")
+    driver.refresh()  # what was begun is found again
+    wait_until(lambda: len(rows(driver)) == 3)
+    packed = find(driver, "[data-do=zip]").get_attribute("href")
     body = driver.execute_async_script(
         "const done = arguments[1]; fetch(arguments[0]).then(a => a.arrayBuffer())"
         ".then(b => done([...new Uint8Array(b)]))",

@@ -3,9 +3,11 @@
 Nothing here holds a whole file in memory.
 """
 
+import hashlib
 import math
 import os
 import platform
+import re
 import struct
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -28,7 +30,8 @@ MAX_CHANNELS = 2
 FORMATS = ("wav", "flac")
 SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
 DITHERS = ("none", "tpdf")
-PARTIAL = "partial"  # how the names of files end that are being written
+PARTIAL, DITHERED = "partial", "dithered"  # how the names of files end that are being written
+LONG_NAME_BYTES = 120
 ALLOWED = "WAV, FLAC, AIFF, OGG or MP3, mono or stereo"
 _UNKNOWN_SIZE = 0xFFFFFFFF
 
@@ -235,7 +238,7 @@ class AudioWriter:
         )
         self._channels = channels
         self._kind = {"subtype": SUBTYPES[bits], "format": file_format.upper()}
-        self._partial = path.with_name(f".{path.name}{partial_ending()}")
+        self._partial = partial_of(path)
         self._file = self._open(self._partial)
 
     def _open(self, path: Path) -> soundfile.SoundFile:
@@ -271,7 +274,7 @@ class AudioWriter:
         """What was written so far lay on the grid and was left untouched; now that not all does, dither it too."""
         assert self._rounder is not None
         self._file.close()
-        again = self._partial.with_suffix(".dithered")
+        again = self._partial.with_suffix(f".{DITHERED}")
         try:
             with soundfile.SoundFile(self._partial) as before:
                 self._file = self._open(again)
@@ -316,9 +319,30 @@ class AudioWriter:
             self._partial.unlink(missing_ok=True)
 
 
-def partial_ending() -> str:
-    """How the name of what is being written ends: no other process anywhere gives its own that name."""
-    return f".{platform.node()}.{os.getpid()}.{PARTIAL}"
+def partial_of(path: Path) -> Path:
+    """Where a file is written before it is whole: beside it, hidden, under a name that no other process anywhere gives,
+    and that is not too long where the file's own is not.
+    """
+    name = path.name
+    if len(name.encode()) > LONG_NAME_BYTES:
+        name = hashlib.blake2b(name.encode(), digest_size=8).hexdigest()
+    return path.with_name(f".{name}.{platform.node()[:64]}.{os.getpid()}.{PARTIAL}")
+
+
+def is_left_behind(path: Path) -> bool:
+    """Whether a file is what a process of this machine that is no more had begun to write."""
+    found = re.fullmatch(rf"\..*\.{re.escape(platform.node()[:64])}\.(\d+)\.({PARTIAL}|{DITHERED})", path.name)
+    return found is not None and not _runs(int(found[1]))
+
+
+def _runs(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):
+        return True
+    return True
 
 
 def check_output(path: Path, file_format: str, bits: str, dither: str | None = None) -> None:

@@ -2,7 +2,6 @@
 away together. They are gone with the server.
 """
 
-import json
 import os
 import re
 import shutil
@@ -13,18 +12,19 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from reins.core.audio import AudioWriter
-from reins.core.chainfile import parse_chain
+from reins.core.audio import AudioReader, AudioWriter, partial_of
 from reins.core.limits import check_room
 from reins.core.sessions import new_id
-from reins.errors import ConflictError, NotFoundError, SettingsError
-from reins.services.aiming import keep_chain
-from reins.services.batch.record import NAME, report
+from reins.errors import AudioError, ConflictError, InputError, NotFoundError
+from reins.services.batch.planning import ENDINGS
+from reins.services.batch.record import report
 from reins.services.batch.running import Asked, Progress, run_batch
-from reins.services.batch.tasks import Row, Wish, Written
+from reins.services.batch.tasks import HELD, Row, Wish, Written
 from reins.services.editing import document_of
+from reins.services.exporting import Output
 from reins.services.house import House
 from reins.services.jobs import Job
+from reins.services.writing import write_whole
 
 MOST_BATCHES, MOST_FILES = 4, 2000
 READ_FRAMES = 65536
@@ -41,6 +41,7 @@ class Batch:
     rows: list[Row] = field(default_factory=list)
     sentence: str = ""
     job: Job | None = None
+    packing: threading.Lock = field(default_factory=threading.Lock)  # one writes the zip
 
     @property
     def runs(self) -> bool:
@@ -49,12 +50,16 @@ class Batch:
 
     def told(self) -> dict[str, Any]:
         """What the page shows; paths are left out."""
-        rows = [asdict(row) | {"file": Path(row.file).name, "output": Path(row.output).name} for row in self.rows]
-        for row in rows:
-            row["problem"] = (row["problem"] or "").replace(f"{self.folder / 'in'}/", "")
-        state = "open" if self.job is None else self.job.state
-        said = self.job.message if self.job is not None and state == "failed" else self.sentence
-        return {"id": self.id, "files": self.files, "rows": rows, "state": state, "sentence": said}
+        rows = [self._plain(asdict(row)) for row in list(self.rows)]
+        told: dict[str, Any] = {"id": self.id, "files": list(self.files), "rows": rows, "sentence": self.sentence}
+        return told | {"job_id": self.job.id if self.job is not None and self.runs else None}
+
+    def _plain(self, row: dict[str, Any]) -> dict[str, Any]:
+        names = {name: Path(row[name]).name for name in ("file", "output", "chain_file") if row[name]}
+        said = row["problem"] or ""
+        for place in ("in", "out"):
+            said = said.replace(f"{self.folder / place}/", "")
+        return row | names | {"problem": said or None}
 
 
 class Batches:
@@ -66,10 +71,8 @@ class Batches:
     def begin(self) -> Batch:
         """A new one, with nothing in it."""
         with self._lock:
-            resting = [batch for batch in self._batches.values() if not batch.runs]
-            if len(self._batches) >= MOST_BATCHES and not resting:
-                raise ConflictError(f"{MOST_BATCHES} batches are at work; stop one, or wait until one is done.")
-            for old in resting[: len(self._batches) - MOST_BATCHES + 1]:
+            resting = [batch for batch in self._batches.values() if not batch.runs]  # all but one, see ready
+            for old in resting[: max(len(self._batches) - MOST_BATCHES + 1, 0)]:
                 shutil.rmtree(self._batches.pop(old.id).folder, ignore_errors=True)
             batch = Batch(self._house.passing_folder())
             for name in ("in", "out"):
@@ -84,7 +87,11 @@ class Batches:
         return self._batches[batch_id]
 
     def add_file(self, batch_id: str, path: Path, name: str) -> Batch:
-        """Take a file in under its name; where that is there already, with a number."""
+        """Take a file in under its name; where that is there already, with a number. AudioError for what is no sound by
+        its ending: it would not be looked at.
+        """
+        if Path(name).suffix.lower() not in ENDINGS:
+            raise AudioError(f"{name}: allowed are files that end in {', '.join(ENDINGS)}.")
         return self._add(batch_id, Path(name), lambda place: shutil.move(path, place))
 
     def add_take(self, batch_id: str, session_id: str, track_id: str) -> Batch:
@@ -136,21 +143,27 @@ class Batches:
             raise ConflictError("This batch is at work; stop it first.")
         return batch
 
-    def check(self, batch_id: str) -> Batch:
-        """The batch, once it is clear that it can begin."""
+    def ready(self, batch_id: str, written: Written) -> Batch:
+        """The batch, emptied of what was made before, once it is clear that it can begin: one at a time, so that work
+        of other kinds never waits for it.
+        """
         batch = self._open(batch_id)
         if not batch.files:
             raise ConflictError("There is nothing in this batch yet: drop files, or choose takes.")
+        if any(other.runs for other in list(self._batches.values())):
+            raise ConflictError("Another batch is at work; wait until it is done, or stop it.")
+        needed = sum(_bytes_for(batch.folder / "in" / name, written) for name in batch.files)
+        check_room(batch.folder, needed, "What it makes")
+        shutil.rmtree(batch.folder / "out", ignore_errors=True)
+        (batch.folder / "out").mkdir()
+        batch.rows, batch.sentence = [], ""
         return batch
 
-    def run(
-        self, batch: Batch, job: Job, *, chain: dict[str, Any] | None, wishes: tuple[Wish, ...], written: Written
-    ) -> None:
+    def run(self, batch: Batch, job: Job, *, chain: str | None, wishes: tuple[Wish, ...], written: Written) -> None:
         """Hold all that is gathered; one core is left to what plays meanwhile."""
-        batch.rows, batch.sentence = [], ""
         path = batch.folder / "chain.json"
         if chain is not None:
-            keep_chain(path, chain)
+            write_whole(path, chain)
         asked = Asked(
             (batch.folder / "in",), batch.folder / "out", chain=None if chain is None else path, wishes=wishes,
             written=written, workers=max(1, (os.cpu_count() or 2) - 1),
@@ -176,14 +189,18 @@ class Batches:
     def packed(self, batch_id: str) -> Path:
         """All that was made, with the report, as one zip."""
         batch = self._open(batch_id)
-        if not any(row.problem is None or Path(row.output).is_file() for row in batch.rows):
+        made = [Path(name) for row in batch.rows if row.done == HELD for name in (row.output, row.chain_file) if name]
+        made = [path for path in made if path.is_file()]
+        if not made:
             raise ConflictError("Nothing has been made yet.")
-        out, packed = batch.folder / "out", batch.folder / "batch.zip"
-        report(out / REPORT, [Row(**row) for row in batch.told()["rows"]])
-        with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
-            for path in sorted(p for p in out.rglob("*") if p.is_file() and p.name != NAME):
-                archive.write(path, path.relative_to(out))
-        return packed
+        with batch.packing:
+            said, packed = batch.folder / REPORT, batch.folder / "batch.zip"
+            check_room(batch.folder, sum(path.stat().st_size for path in made), "The zip")
+            report(said, [Row(**row) for row in batch.told()["rows"]])
+            with zipfile.ZipFile(partial_of(packed), "w", zipfile.ZIP_STORED) as archive:
+                for path in [said, *sorted(made)]:
+                    archive.write(path, path.name)
+            return partial_of(packed).replace(packed)
 
 
 def _plain(stem: str) -> str:
@@ -191,10 +208,12 @@ def _plain(stem: str) -> str:
     return re.sub(r"[\x00-\x1f/\\]+", "_", stem).strip(". ")[:100] or "take"
 
 
-def chain_from(text: str) -> dict[str, Any]:
-    """A chain file's text as a document; SettingsError where it is none."""
-    parse_chain(text, "The chain")
-    found = json.loads(text)
-    if not isinstance(found, dict):
-        raise SettingsError("The chain: it must be an object.")
-    return found
+def _bytes_for(path: Path, written: Written) -> int:
+    """What is made of a file takes at most; nothing of one that cannot be read, which is told in its row."""
+    try:
+        with AudioReader(path) as reader:
+            return Output(written.file_format, written.bits).bytes_for(
+                reader.frames, reader.channels, reader.sample_rate
+            )
+    except InputError:
+        return 0

@@ -86,6 +86,11 @@ class Jobs:
             job.message = f"{job.what}: something went wrong here (note {job.id}); nothing was changed."
             job.state = "failed"
 
+    def close(self) -> None:
+        """Have all work stop at its next step."""
+        for job in self._jobs.values():
+            job.cancel()
+
     def get(self, job_id: str) -> Job:
         """A job, or NotFoundError."""
         if job_id not in self._jobs:

@@ -98,7 +98,7 @@ def process_file(
     file_format = file_format or ("flac" if output.suffix.lower() == ".flac" else "wav")
     held = Holding(keys=keys, file_format=file_format, bits=bits, dither=dither, tempo_bpm=tempo_bpm, folder=chain_path)
     check_output(output, file_format, bits, dither)
-    parsed = parse_chain(_text(chain_path), chain_path.name)
+    parsed = parse_chain(text_of(chain_path), chain_path.name)
     with ExitStack() as stack:
 
         def watch(chain: Chain, reader: AudioReader) -> Callable[[Array, list[Array]], None]:
@@ -176,7 +176,8 @@ def _folded(block: np.ndarray, channels: int) -> np.ndarray:
     return block if block.shape[0] == channels else block.mean(axis=0, keepdims=True)
 
 
-def _text(path: Path) -> str:
+def text_of(path: Path) -> str:
+    """A chain file's text, or SettingsError."""
     try:
         return path.read_text(encoding="utf-8")
     except OSError as error:

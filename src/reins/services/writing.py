@@ -2,13 +2,13 @@
 
 from pathlib import Path
 
-from reins.core.audio import partial_ending
+from reins.core.audio import partial_of
 from reins.errors import SettingsError
 
 
 def write_whole(path: Path, text: str) -> None:
     """Write a file; SettingsError where that is refused, and then what was there stays."""
-    partial = path.with_name(f".{path.name}{partial_ending()}")
+    partial = partial_of(path)
     try:
         partial.write_text(text, encoding="utf-8")
         partial.replace(path)

@@ -80,6 +80,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         yield
+        app.state.jobs.close()
         house.close()
 
     app = FastAPI(title="Reins", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")

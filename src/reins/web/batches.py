@@ -1,16 +1,18 @@
 """Many takes at once: its page, what is gathered, what is done, what is heard and taken away."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, File, Request, UploadFile
 from fastapi.responses import FileResponse, HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from reins.core.audio import check_output
+from reins.core.chainfile import parse_chain
 from reins.core.trials.aims import AIMS, described
+from reins.errors import InputError
 from reins.services.batch.planning import wishes_of
 from reins.services.batch.tasks import Written
-from reins.services.batches import Batches, chain_from
+from reins.services.batches import Batches
 from reins.services.jobs import Job
 from reins.services.shelf import takes_and_chains
 from reins.web.depends import TheHouse, TheJobs
@@ -93,21 +95,24 @@ class RunBody(BaseModel):
 @router.post("/api/batches/{batch_id}/run")
 def run(batch_id: str, body: RunBody, house: TheHouse, batches: TheBatches, jobs: TheJobs) -> dict[str, Any]:
     """Hold all that is in it; answers with what is in it, and the job that does it."""
-    batch = batches.check(batch_id)
     check_output(house.passing_dir / "held", body.format, body.bits, None)
     wishes = wishes_of([] if body.aim is None else [body.aim], [] if body.by is None else [body.by])
-    chain = None if body.chain is None else chain_from(body.chain)
+    if body.chain is not None:
+        parse_chain(body.chain, "The chain")
+    if (body.chain is None) == (not wishes):
+        raise InputError("Choose either a chain or an aim: how the takes are to be held.")
     written = Written(body.format, body.bits)
+    batch = batches.ready(batch_id, written)
 
     def work(job: Job) -> None:
-        batches.run(batch, job, chain=chain, wishes=wishes, written=written)
+        batches.run(batch, job, chain=body.chain, wishes=wishes, written=written)
 
     batch.job = jobs.start("Holding many takes", work)
-    return {**batch.told(), "job_id": batch.job.id}
+    return batch.told()
 
 
 @router.get("/api/batches/{batch_id}/rows/{place}/{which}")
-def sound(batch_id: str, place: int, which: str, batches: TheBatches) -> Response:
+def sound(batch_id: str, place: int, which: Literal["before", "after"], batches: TheBatches) -> Response:
     """A file as it was (before) or as it was made (after), to be heard."""
     return FileResponse(batches.sound(batch_id, place, after=which == "after"))
 

@@ -20,7 +20,6 @@ from reins.core.dsp.variable import (
     run_moving,
     run_still,
 )
-from reins.core.dsp.watching import loudest
 
 
 @kernel("void(f8[:,::1], f8[:,::1], i8[::1], f8[:,::1], b1, f8[:,::1])")
@@ -31,6 +30,15 @@ def filter_in_rows(source, coefficients, begins, state, add, out):
         run_still(source[:, begin:end], coefficients[row], state, add, out[:, begin:end])
 
 
+@inlined
+def _loudest(signal, out):
+    """out (frames,) = the larger magnitude of all channels (channels, frames)."""
+    left, right = signal[0], signal[-1]
+    for i in range(out.size):
+        a, b = abs(left[i]), abs(right[i])
+        out[i] = a if a > b else b
+
+
 @kernel("void(f8[:,::1], i8[::1], i8[::1], f8[:,:,::1], i8[::1], f8[:,:,::1], f8[:,::1], f8[:,::1])")
 def watch_in_rows(source, rows, places, coefficients, begins, state, region, out):
     """As watch_regions, with coefficients (bands, rows in time, 6): row k from frame begins[k] on."""
@@ -39,7 +47,7 @@ def watch_in_rows(source, rows, places, coefficients, begins, state, region, out
             begin, end = begins[part], begins[part + 1] if part + 1 < begins.size else source.shape[1]
             own = state[places[band], : source.shape[0]]
             run_still(source[:, begin:end], coefficients[band, part], own, False, region[:, begin:end])
-        loudest(region, out[rows[band]])
+        _loudest(region, out[rows[band]])
 
 
 @inlined

@@ -3,7 +3,7 @@
 A kernel carries its signatures and is made when it is first called, or by `load`: compiled, or taken from the cache on
 disk. Numba is imported only then, because that takes most of a second which no page needs. No fastmath: without it
 every pass gives the same bits whether a sample falls in a vector or in the remainder of a loop, so block size never
-matters.
+matters; but see `fused`.
 """
 
 import contextlib
@@ -149,8 +149,8 @@ def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
 
 
 def fused(function: Callable[..., Any]) -> Callable[..., Any]:
-    """For a recursion that stands alone in its loop and so is never cut into vectors: a product and a sum may be
-    rounded once.
+    """As inlined, where a product and a sum may be rounded once: a recursion that stands alone in its loop, or a pass
+    whose vectors are tested to round as their remainders do.
     """
     return Late(function, (), error_model="numpy", fastmath={"contract"})
 

@@ -12,13 +12,13 @@ from functools import lru_cache
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import fused, inlined, kernel
+from reins.core.dsp.compiled import fused, kernel
 from reins.core.dsp.cuts import ALL_PASS, LOW_PASS, Swept, prewarped, second_order
 from reins.core.dsp.filters import butterworth_cut
 from reins.core.dsp.gliding import Glide
 from reins.core.dsp.lanes import begun, first, keep, pair, second
 from reins.core.dsp.sweeping import straight
-from reins.core.dsp.variable import C1, C2, C3, M0, M1, M2, fixed, run_still
+from reins.core.dsp.variable import C1, C2, C3, M0, M1, M2, fixed, next_states, run_still
 
 Array = npt.NDArray[np.float64]
 BUTTERWORTH_K = math.sqrt(2.0)  # 1 / Q of a Butterworth filter of second order
@@ -49,12 +49,6 @@ def _paths(crossovers_hz: tuple[float, ...], sample_rate: int) -> tuple[Array, .
     return tuple(paths)
 
 
-@inlined
-def _step(x, p, q, c1, c2, c3):
-    """The next states of a still filter (dsp.variable)."""
-    return c1 * p + (c2 * x - c2 * q), c3 * q + ((1.0 - c3) * x + c2 * p)
-
-
 @fused
 def _part(rest, low, turned, states, band, above):
     """Low-pass twice, and the all-pass of both less that: three filters in one loop, none of which waits for another.
@@ -70,13 +64,13 @@ def _part(rest, low, turned, states, band, above):
     u, v = begun(states[2])
     for i in range(left.size):
         x = pair(left[i], right[i])
-        _, next_q = ahead = _step(x, p, q, c1, c2, c3)
+        _, next_q = ahead = next_states(x, p, q, c1, c2, c3)
         y = pass_low * (q + next_q)
         p, q = ahead
-        _, next_s = ahead = _step(y, r, s, c1, c2, c3)
+        _, next_s = ahead = next_states(y, r, s, c1, c2, c3)
         y = pass_low * (s + next_s)
         r, s = ahead
-        next_u, _ = ahead = _step(x, u, v, d1, d2, d3)
+        next_u, _ = ahead = next_states(x, u, v, d1, d2, d3)
         z = (pass_all * x + turn * (u + next_u)) - y
         u, v = ahead
         band_left[i], band_right[i], above_left[i], above_right[i] = first(y), second(y), first(z), second(z)

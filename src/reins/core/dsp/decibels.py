@@ -3,6 +3,8 @@
 Helpers of the kernels in other files, compiled into them; see dsp.compiled for what that asks of the cache.
 """
 
+import numpy as np
+
 from reins.core.dsp.compiled import fused, inlined
 
 FLOOR_AMPLITUDE = 1e-6  # -120 dB
@@ -17,13 +19,35 @@ TWO_52 = 4503599627370496.0
 
 
 @inlined
-def amplitude_to_db(values, bits, work, work_bits, count):
-    """Replace amplitudes (at least the floor) by dB; log2 of the mantissa as an atanh series, error below 1e-8 dB."""
+def largest_bits(bits, count):
+    """The bits of the largest of positive numbers: they sort alike, and only an integer maximum vectorises."""
+    top = np.int64(0)
+    for i in range(count):
+        top = bits[i] if bits[i] > top else top
+    return top
+
+
+@inlined
+def _part_exponents(bits, work_bits, count):
+    """Leave mantissas near 1 in bits, and the exponents, as floats, in work."""
     for i in range(count):
         shifted = bits[i] - SQRT_HALF_BITS + BIAS_BITS
         exponent = shifted >> 52
         bits[i] = bits[i] - ((exponent - 1023) << 52)
         work_bits[i] = exponent | EXPONENT_AS_FLOAT
+
+
+@inlined
+def _raise_by(work_bits, out_bits, count):
+    """Multiply by 2 to the whole numbers in the low bits of work."""
+    for i in range(count):
+        out_bits[i] = out_bits[i] + (work_bits[i] << 52)
+
+
+@inlined
+def amplitude_to_db(values, bits, work, work_bits, count):
+    """Replace amplitudes (at least the floor) by dB; log2 of the mantissa as an atanh series, error below 1e-8 dB."""
+    _part_exponents(bits, work_bits, count)
     for i in range(count):
         m = values[i]
         s = (m - 1.0) / (m + 1.0)
@@ -42,8 +66,7 @@ def db_to_amplitude(db, out, out_bits, work, work_bits, count):
         work[i] = rounded
         p = 1 / 5040 + f * (1 / 40320 + f * (1 / 362880))
         out[i] = 1.0 + f * (1.0 + f * (1 / 2 + f * (1 / 6 + f * (1 / 24 + f * (1 / 120 + f * (1 / 720 + f * p))))))
-    for i in range(count):
-        out_bits[i] = out_bits[i] + (work_bits[i] << 52)
+    _raise_by(work_bits, out_bits, count)
 
 
 # For many bands at once: polynomials by E. Estrin's scheme, products and sums rounded once. Half the time of those
@@ -53,11 +76,7 @@ def db_to_amplitude(db, out, out_bits, work, work_bits, count):
 @fused
 def amplitudes_to_db(values, bits, work, work_bits, count):
     """As amplitude_to_db."""
-    for i in range(count):
-        shifted = bits[i] - SQRT_HALF_BITS + BIAS_BITS
-        exponent = shifted >> 52
-        bits[i] = bits[i] - ((exponent - 1023) << 52)
-        work_bits[i] = exponent | EXPONENT_AS_FLOAT
+    _part_exponents(bits, work_bits, count)
     for i in range(count):
         m = values[i]
         s = (m - 1.0) / (m + 1.0)
@@ -77,5 +96,4 @@ def dbs_to_amplitude(db, out, out_bits, work, work_bits, count):
         f2 = f * f
         high = (1 / 24 + f * (1 / 120)) + f2 * ((1 / 720 + f * (1 / 5040)) + f2 * (1 / 40320 + f * (1 / 362880)))
         out[i] = ((1.0 + f) + f2 * (1 / 2 + f * (1 / 6))) + f2 * f2 * high
-    for i in range(count):
-        out_bits[i] = out_bits[i] + (work_bits[i] << 52)
+    _raise_by(work_bits, out_bits, count)

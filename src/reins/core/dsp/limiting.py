@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
-from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitude_to_db, db_to_amplitude, largest_bits
 from reins.core.dsp.dynamics import slow_step
 
 Array = npt.NDArray[np.float64]
@@ -80,19 +80,6 @@ def _raise_to(peaks, work, count):
 
 
 @inlined
-def _magnitudes(source, work, bits, count):
-    """Magnitudes into work; returns the largest, by its bits: those of positive floats sort alike, and only an integer
-    maximum vectorises.
-    """
-    for i in range(count):
-        work[i] = abs(source[i])
-    top = np.int64(0)
-    for i in range(count):
-        top = bits[i] if bits[i] > top else top
-    return top
-
-
-@inlined
 def _between(source, phases, most, ceiling, peaks, count, sizes, work):
     """Raise peaks to what lies between the samples, wherever that may pass the ceiling: source (taps - 1 + count,) with
     magnitudes `sizes`. What the taps could make of those at most is a filter of one phase, so that the others run only
@@ -115,13 +102,16 @@ def between_peaks(driven, first, phases, most, ceiling, peaks):
     middle = taps // 2 - 1
     work, sizes, own = np.empty(PIECE), np.empty(PIECE + taps), np.empty(PIECE)
     bits, loudest = sizes.view(np.int64), np.empty(1)
+    loudest_bits = loudest.view(np.int64)
     peaks[:] = 0.0
     for channel in range(driven.shape[0]):
         lane = peaks[channel if channel < peaks.shape[0] else 0]
         for start in range(0, frames, PIECE):
             count = min(PIECE, frames - start)
             source = driven[channel, first + start :]
-            loudest.view(np.int64)[0] = _magnitudes(source, sizes, bits, count + taps - 1)
+            for i in range(count + taps - 1):
+                sizes[i] = abs(source[i])
+            loudest_bits[0] = largest_bits(bits, count + taps - 1)
             own[:] = sizes[middle : middle + PIECE]
             if loudest[0] * REACH > ceiling:
                 _between(source, phases, most, ceiling, own, count, sizes, work)

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import flush, inlined, kernel
+from reins.core.dsp.decibels import largest_bits
 from reins.core.dsp.lanes import first, pair, second
 
 Array = npt.NDArray[np.float64]
@@ -103,18 +104,16 @@ def _weighted_steps(signal, sections, state, running, filled, step_frames, steps
 
 @inlined
 def _largest(values, bits, count):
-    """The largest of positive numbers, by their bits: those sort alike, and only an integer maximum vectorises."""
-    top = np.int64(0)
-    for i in range(count):
-        top = bits[i] if bits[i] > top else top
-    bits[0] = top
+    """The largest of positive numbers, which are used up."""
+    bits[0] = largest_bits(bits, count)
     return values[0]
 
 
 @kernel("f8(f8[:,::1], f8[:,::1], f8, f8)")
 def _interpolated_peak(padded, phases, reach, peak):
-    """The larger of `peak` and the largest magnitude of the four-times interpolation of padded (channels, TAPS - 1 +
-    frames). Pieces whose samples could not make more of themselves than is known, by `reach` at most, are passed by.
+    """The largest of `peak`, the magnitudes of padded (channels, TAPS - 1 + frames) and those of its four-times
+    interpolation. Pieces whose samples could not make more of themselves than is known, by `reach` at most, are passed
+    by.
     """
     taps = phases.shape[1]
     frames = padded.shape[1] - taps + 1
@@ -126,7 +125,9 @@ def _interpolated_peak(padded, phases, reach, peak):
             source = padded[channel, start:]
             for i in range(count + taps - 1):
                 work[i] = abs(source[i])
-            if _largest(work, bits, count + taps - 1) * reach <= peak:
+            loudest = _largest(work, bits, count + taps - 1)
+            peak = max(peak, loudest)
+            if loudest * reach <= peak:
                 continue
             for phase in range(phases.shape[0]):
                 work[:count] = 0.0
@@ -247,16 +248,14 @@ class TruePeakMeter:
     """Largest magnitude between and on the samples of a stream (BS.1770 annex 2, four times)."""
 
     def __init__(self, channels: int) -> None:
-        self._tail, self._level = np.zeros((channels, TAPS - 1)), np.zeros(2)
+        self._tail = np.zeros((channels, TAPS - 1))
         self.peak = 0.0
 
     def feed(self, signal: Array) -> None:
         """Take in the next block (channels, frames) float64."""
         padded = np.concatenate([self._tail, signal], axis=1)
         self._tail = padded[:, padded.shape[1] - TAPS + 1 :].copy()
-        self._level[0] = self.peak
-        fold_level(padded, self._level)
-        self.peak = _interpolated_peak(padded, TRUE_PEAK_PHASES, REACH, self._level[0])
+        self.peak = _interpolated_peak(padded, TRUE_PEAK_PHASES, REACH, self.peak)
 
     def finish(self) -> float:
         """The peak, after the interpolator has run out on silence."""

@@ -28,6 +28,7 @@ Array = npt.NDArray[np.float64]
 SOFT, HARD, ODD, EVEN = 0, 1, 2, 3
 STRAIGHT = 4  # nothing is bent, and all that is driven comes back: the way to the raised rate by itself
 TILE = 1024  # frames worked on at a time
+MOST_FRAMES = 8192  # on the way at once
 KINDS = {"soft": SOFT, "hard": HARD, "odd": ODD, "even": EVEN}
 
 
@@ -192,7 +193,11 @@ class Bender:
 
     def process(self, signal: Array, k: float, kind: int, offset: float) -> Array:
         """What it adds to k times the signal (channels, frames), over k; offset: b, within -0.9 .. 0.9."""
+        frames = signal.shape[1]
+        if frames > MOST_FRAMES:  # in pieces: at the raised rate a long block would need as many times its memory
+            parts = (np.ascontiguousarray(signal[:, at : at + MOST_FRAMES]) for at in range(0, frames, MOST_FRAMES))
+            return np.concatenate([self.process(part, k, kind, offset) for part in parts], axis=1)
         way, out = self.way, np.empty(signal.shape)
-        room = way.room(signal.shape[1])
+        room = way.room(frames)
         bend_raised(signal, k, kind, offset, way.steps, way.taps, way.counts, way.wait, way.gone, room, out)
         return out

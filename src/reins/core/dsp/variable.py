@@ -145,10 +145,16 @@ def taken(coefficients):
 
 
 @inlined
+def next_states(x, p, q, c1, c2, c3):
+    """The next states of a still filter: x, p and q pairs, or numbers."""
+    return c1 * p + (c2 * x - c2 * q), c3 * q + ((1.0 - c3) * x + c2 * p)
+
+
+@inlined
 def step_still(x, p, q, coefficients):
-    """The next states of a still filter, and what it answers: x, p and q pairs, or numbers."""
+    """The next states of a still filter, and what it answers."""
     c1, c2, c3, m0, m1, m2 = coefficients
-    r, s = c1 * p + (c2 * x - c2 * q), c3 * q + ((1.0 - c3) * x + c2 * p)
+    r, s = next_states(x, p, q, c1, c2, c3)
     return r, s, m0 * x + m1 * (p + r) + m2 * (q + s)
 
 

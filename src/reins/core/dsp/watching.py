@@ -2,16 +2,7 @@
 
 from reins.core.dsp.compiled import fused, inlined, kernel
 from reins.core.dsp.lanes import begun, first, keep, pair, second
-from reins.core.dsp.variable import M0, M2, step_still, taken
-
-
-@inlined
-def loudest(signal, out):
-    """out (frames,) = the larger magnitude of all channels (channels, frames)."""
-    left, right = signal[0], signal[-1]
-    for i in range(out.size):
-        a, b = abs(left[i]), abs(right[i])
-        out[i] = a if a > b else b
+from reins.core.dsp.variable import M0, M2, next_states, step_still, taken
 
 
 @inlined
@@ -24,8 +15,8 @@ def _louder(both):
 def _step_bell(x, p, q, coefficients):
     """As step_still for a region of a bell, which is its band-pass alone."""
     c1, c2, c3, _, m1, _ = coefficients
-    r = c1 * p + (c2 * x - c2 * q)
-    return r, c3 * q + ((1.0 - c3) * x + c2 * p), m1 * (p + r)
+    r, s = next_states(x, p, q, c1, c2, c3)
+    return r, s, m1 * (p + r)
 
 
 @fused

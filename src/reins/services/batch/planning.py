@@ -13,18 +13,23 @@ from reins.core.routing import key_names
 from reins.core.trials.aims import aim_called
 from reins.errors import SettingsError
 from reins.services.batch.tasks import Task, Wish, Written
+from reins.services.processing import text_of
 
 ENDINGS = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3")
 OWN_KEY = "key"  # what the key of an aim is called
 FIELDS = "{folder}, {stem} and {name}"
 
 
-def files_in(given: Iterable[Path]) -> list[tuple[Path, Path]]:
-    """Each file with its place below what was given: files by name, folders with all sound below them, in order."""
+def files_in(given: Iterable[Path], out: Path) -> list[tuple[Path, Path]]:
+    """Each file with its place below what was given: files by name, folders with all sound below them, in order; what
+    lies in `out`, where that is below such a folder, was made by a batch and is none.
+    """
     found: list[tuple[Path, Path]] = []
     for path in given:
         if path.is_dir():
-            inside = sorted(p for p in path.rglob("*") if p.suffix.lower() in ENDINGS and not _hidden(p, path))
+            sound = (p for p in path.rglob("*") if p.suffix.lower() in ENDINGS and not _hidden(p, path))
+            below = out.resolve() != path.resolve() and out.resolve().is_relative_to(path.resolve())
+            inside = sorted(p for p in sound if not (below and p.resolve().is_relative_to(out.resolve())))
             if not inside:
                 raise SettingsError(f"{path}: there is no sound in this folder; allowed: {', '.join(ENDINGS)}.")
             found += [(p, p.relative_to(path)) for p in inside]
@@ -100,7 +105,7 @@ def plan(
     if (chain is None) == (not wishes):
         raise SettingsError("Give either --chain or --aim: how the files are to be held.")
     text, names = (None, [OWN_KEY]) if chain is None else _chain(chain)
-    files = files_in(given)
+    files = files_in(given, folder)
     if not files:
         raise SettingsError("No file is given; allowed: files, and folders with sound in them.")
     outputs = outputs_for(files, folder, written.file_format)
@@ -121,12 +126,7 @@ def plan(
 
 def _chain(path: Path) -> tuple[str, list[str]]:
     """A chain file's text, and the outside keys it listens to."""
-    try:
-        text = path.read_text(encoding="utf-8")
-    except OSError as error:
-        raise SettingsError(f"{path}: cannot be opened ({error.strerror}).") from error
-    except UnicodeDecodeError as error:
-        raise SettingsError(f"{path}: cannot be read as text; a chain file is JSON.") from error
+    text = text_of(path)
     parsed = parse_chain(text, path.name)
     names = {name for entry in parsed.entries for name in key_names(entry)}
     return json.dumps(json.loads(text), sort_keys=True), sorted(names)

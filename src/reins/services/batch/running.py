@@ -1,8 +1,6 @@
 """A batch from beginning to end: planned, done, noted as it goes, reported."""
 
 import os
-import platform
-import re
 from collections import Counter
 from collections.abc import Callable
 from contextlib import closing, suppress
@@ -10,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from time import perf_counter
 
-from reins.core.audio import PARTIAL
+from reins.core.audio import is_left_behind
 from reins.errors import SettingsError
 from reins.services.batch.planning import plan
 from reins.services.batch.record import Record, check_report, report
@@ -117,19 +115,7 @@ def run_batch(
 
 def _clear(folder: Path) -> None:
     """Take away what workers of this machine that are no more had begun to write."""
-    ours = re.compile(rf"\..*\.{re.escape(platform.node())}\.(\d+)\.{PARTIAL}")
-    for path in folder.rglob(f".*.{PARTIAL}"):
-        found = ours.fullmatch(path.name)
-        if found and not _runs(int(found[1])):
+    for path in folder.rglob(".*"):
+        if is_left_behind(path):
             with suppress(OSError):
                 path.unlink()
-
-
-def _runs(pid: int) -> bool:
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    return True

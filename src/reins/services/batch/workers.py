@@ -7,6 +7,7 @@ given up with a sentence.
 
 import multiprocessing
 import os
+import signal
 import threading
 from collections import Counter
 from collections.abc import Callable, Generator, Iterator
@@ -19,6 +20,7 @@ from reins.errors import SettingsError
 from reins.services.batch.tasks import FAILED, Row, Task, hold
 
 MOST_LOST = 3
+ANSWERS_S = 10  # within which a scheduler must answer, and have a worker
 LOOK_S = 0.2  # how often is looked whether to stop
 AHEAD = 3  # tasks with the pool for each worker, so that it never waits itself
 LOST = "its worker stopped three times while it was at work; perhaps there was not enough memory."
@@ -48,6 +50,7 @@ def _end_with_caller() -> None:
     """Have a worker end as soon as who started it is no more: killed, that one tells it nothing, and it would wait for
     ever.
     """
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # typed at a terminal it comes to all; who called stops the others
     caller = multiprocessing.parent_process()
     if caller is not None:
         sentinel = caller.sentinel
@@ -107,6 +110,14 @@ def _client(address: str) -> Any:
     except ImportError as error:
         raise SettingsError("--on needs Dask: pip install reins[many], here and on each worker's machine.") from error
     try:
-        return Client(address, timeout=10)
+        client = Client(address, timeout=ANSWERS_S)
     except (OSError, ValueError) as error:
         raise SettingsError(f"--on is “{address}”: no scheduler answers there; allowed: tcp://host:8786.") from error
+    try:
+        client.wait_for_workers(1, timeout=ANSWERS_S)
+    except TimeoutError as error:
+        client.close()
+        raise SettingsError(
+            f"--on is “{address}”: it has no workers; start some with “dask worker {address}”."
+        ) from error
+    return client

@@ -11,6 +11,16 @@ export class ApiError extends Error {
 /** Whether a request was given up for a newer one. @param {unknown} error */
 export const overtaken = (error) => error instanceof Error && error.name === "AbortError";
 
+/** What work makes, or null and the sentence that it was refused with. */
+export async function orProblem(work) {
+  try {
+    return { made: await work(), problem: "" };
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error;
+    return { made: null, problem: error.message };
+  }
+}
+
 const LOST = "The desk cannot reach its server; what was kept is safe. It will try again.";
 
 /** @param {string} path @param {RequestInit} [options] */

@@ -2,7 +2,7 @@
 
 import * as api from "./api.js";
 import { follow } from "./jobs.js";
-import { filesOf } from "./shelf.js";
+import { filesIn, inOrder } from "./shelf.js";
 
 const number = (value, places = 1) => (value === null ? "–" : value.toFixed(places).replace("-", "−"));
 const both = (before, after) => (after === null ? "–" : `${number(before)} → ${number(after)}`);
@@ -23,6 +23,14 @@ export const batch = () => ({
     const first = this.$root.querySelector("[data-do='aim'] option");
     this.aim = first?.value ?? "";
     this.aimed();
+    if (location.hash.length > 1) this.found(location.hash.slice(1));
+  },
+  /** A batch that was begun before the page was loaded anew; where it is gone, a new one begins. */
+  async found(id) {
+    const told = await this.tried(() => api.getBatch(id));
+    this.problem = "";
+    this.put(told);
+    if (told?.job_id) await this.follow(told.job_id);
   },
   /** What the chosen aim asks for. */
   aimed() {
@@ -35,27 +43,22 @@ export const batch = () => ({
   get zip() { return `/api/batches/${this.id}/zip`; },
 
   async tried(work) {
-    this.problem = "";
-    try {
-      return await work();
-    } catch (error) {
-      if (!(error instanceof api.ApiError)) throw error;
-      this.problem = error.message;
-      return null;
-    }
+    const { made, problem } = await api.orProblem(work);
+    this.problem = problem;
+    return made;
   },
   put(told) {
     if (!told) return;
+    history.replaceState(null, "", `#${told.id}`);
     Object.assign(this, { id: told.id, files: told.files, rows: told.rows.map(shown), sentence: told.sentence });
   },
   async begun() { if (!this.id) this.put(await api.beginBatch()); },
 
   async dropped(transfer) {
-    const entries = [...transfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
-    await this.take(entries.length ? (await Promise.all(entries.map(filesOf))).flat() : transfer.files);
+    await this.take((await filesIn(transfer)).files);
   },
   take(list) {
-    return this.each([...list].sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true })), (file) => api.addBatchFile(this.id, file));
+    return this.each(inOrder(list), (file) => api.addBatchFile(this.id, file));
   },
   fromSession(choice) {
     const [session, ...tracks] = choice.value.trim().split(/ +/);
@@ -88,10 +91,13 @@ export const batch = () => ({
     const begun = await this.tried(() => api.runBatch(this.id, { ...how, format, bits }));
     if (!begun) return;
     this.put(begun);
+    await this.follow(begun.job_id);
+  },
+  async follow(job) {
     this.running = true;
-    this.job = begun.job_id;
+    this.job = job;
     const watching = this.watch();
-    const ended = await this.tried(() => follow({ id: begun.job_id, state: "running", percent: 0, seconds_left: null }, {}));
+    const ended = await this.tried(() => follow({ id: job, state: "running", percent: 0, seconds_left: null }, {}));
     this.running = false;
     await watching;
     this.put(await this.tried(() => api.getBatch(this.id)));

@@ -43,26 +43,20 @@ export const shelf = () => ({
     });
   },
   async tried(work) {
-    try {
-      return await work();
-    } catch (error) {
-      if (!(error instanceof api.ApiError)) throw error;
-      this.problem = error.message;
-      return null;
-    }
+    const { made, problem } = await api.orProblem(work);
+    if (problem) this.problem = problem;
+    return made;
   },
 
   /** Files and folders dropped on the page. */
   async dropped(transfer) {
-    const entries = [...transfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
-    const folder = entries.length === 1 && entries[0].isDirectory ? entries[0].name : "";
-    const found = entries.length ? (await Promise.all(entries.map(filesOf))).flat() : [...transfer.files];
-    await this.take(found, folder);
+    const { files, folder } = await filesIn(transfer);
+    await this.take(files, folder);
   },
 
   /** One session file is opened; anything else becomes the tracks of a new session. */
   async take(list, name = "") {
-    const wanted = [...list].sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
+    const wanted = inOrder(list);
     this.problem = "";
     if (wanted.length === 1 && wanted[0].name.toLowerCase().endsWith(".zip")) await this.open(wanted[0]);
     else if (wanted.length) await this.begin(wanted, name || nameFor(wanted));
@@ -93,8 +87,18 @@ export const shelf = () => ({
   stop(row) { api.cancelJob(row.id); },
 });
 
+/** All files of what was dropped, and the name of the folder, where it is one. */
+export async function filesIn(transfer) {
+  const entries = [...transfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
+  const folder = entries.length === 1 && entries[0].isDirectory ? entries[0].name : "";
+  return { files: entries.length ? (await Promise.all(entries.map(filesOf))).flat() : [...transfer.files], folder };
+}
+
+/** In the order a person would put them. */
+export const inOrder = (list) => [...list].sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
+
 /** All files of a dropped file or folder. */
-export async function filesOf(entry) {
+async function filesOf(entry) {
   if (entry.isFile) return [await new Promise((resolve, reject) => entry.file(resolve, reject))];
   const reader = entry.createReader();
   const inside = [];
