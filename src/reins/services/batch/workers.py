@@ -62,10 +62,10 @@ def _rows_of(
 ) -> Iterator[Row]:
     """Rows as they come, of the tasks that are left, the last one first; waiting: those that are with the pool."""
     while left or waiting:
+        check()
         while left and len(waiting) < most:
             waiting[pool.submit(hold, left[-1])] = left[-1]
             left.pop()
-        check()
         for future in wait(waiting, LOOK_S, return_when=FIRST_COMPLETED).done:
             row = future.result()
             del waiting[future]
