@@ -88,7 +88,7 @@ class Jobs:
 
     def close(self) -> None:
         """Have all work stop at its next step."""
-        for job in self._jobs.values():
+        for job in list(self._jobs.values()):
             job.cancel()
 
     def get(self, job_id: str) -> Job:

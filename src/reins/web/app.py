@@ -80,12 +80,16 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         yield
+        app.state.close()
+
+    def close() -> None:
+        """Once nobody is served any more: work that goes on stops, what was kept is whole."""
         app.state.jobs.close()
         house.close()
 
     app = FastAPI(title="Reins", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     version = static_version()
-    app.state.house, app.state.settings = house, settings
+    app.state.house, app.state.settings, app.state.close = house, settings, close
     sounds = Sounds(house)
     app.state.admission = Admission()
     app.state.batches = Batches(house)

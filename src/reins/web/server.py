@@ -91,7 +91,8 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
             ensure_demo(
                 house, lambda name, done, total: gate.progress(f"playing the demo session: {name}", done, total)
             )
-        gate.app = create_app(AppSettings(), house)
+        app = create_app(AppSettings(), house)
+        gate.close, gate.app = app.state.close, app
         # While the first page is looked at, so that the first sound and the first spectrum do not wait.
         compiled.load()
         transforms()
