@@ -9,9 +9,9 @@ from pathlib import Path
 
 import numpy as np
 from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for
-from tests.conftest import sound_of
 
 from benchmarks.desk import RATE, call, play_underruns
+from benchmarks.finding import take_of
 from reins.core.chainfile import parse_entry
 from reins.core.trials.fight import fight
 from reins.core.trials.running import Trial
@@ -30,12 +30,17 @@ def timed(run):
 def maps():
     """Seconds until what was held of all of it is known, and of what is in view."""
     sound = 0.1 * np.random.default_rng(1).standard_normal((2, MINUTES * 60 * RATE))
-    take, key = sound_of(sound), sound_of(sound[:, ::-1].copy())
+    with tempfile.TemporaryDirectory() as folder:
+        _maps(*(take_of(one, folder) for one in (sound, sound[:, ::-1])))
+
+
+def _maps(take, key):
+    frames = take.facts.frames
     for kind, more in (("fine_bands", {}), ("make_room", {"key": {"source": "k"}})):
         entry = parse_entry({"id": "p", "type": kind, "settings": more}, "bench")
         trial = Trial(take, [entry], {"k": key} if more else {})
         measure_span(trial, "p", 0, RATE)
-        whole, whole_s = timed(lambda trial=trial: measure_span(trial, "p", 0, sound.shape[1]))
+        whole, whole_s = timed(lambda trial=trial: measure_span(trial, "p", 0, frames))
         _, view_s = timed(lambda trial=trial: measure_span(trial, "p", 100 * RATE, VIEW_S * RATE))
         mb = whole.held_map.codes.nbytes / 1e6
         print(f"{kind}: {MINUTES} minutes {whole_s:.2f} s, {VIEW_S} s in view {view_s:.2f} s, {mb:.1f} MB")

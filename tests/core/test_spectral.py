@@ -5,7 +5,7 @@ import pytest
 import scipy.signal
 
 from reins.core.chainfile import parse_entry
-from reins.core.dsp.bins import erb_edges, erb_hz, erb_number, erb_powers, smoothed
+from reins.core.dsp.bins import erb_edges, erb_hz, erb_number, erb_powers, from_bands, smoothed
 from reins.core.dsp.octaves import TWELFTHS_HZ
 from reins.core.dsp.stft import Analysis, Stft, noise_bandwidth_hz, read_power, window_of
 from reins.core.engine.chain import Chain
@@ -62,12 +62,12 @@ def level_db(sound):
 def test_what_is_not_changed_comes_out_a_window_later_however_it_is_cut(length, overlap):
     rng = np.random.default_rng(3)
     sound = rng.standard_normal((2, 40000))
-    whole = Stft(2, length, overlap).process(sound, lambda spectra: spectra)
+    whole = Stft(2, length, overlap).process(sound, lambda spectra, _: spectra)
     assert np.abs(whole[:, length:] - sound[:, :-length]).max() < 1e-5  # 100 dB and more under the loudest sample
     one, parts, at = Stft(2, length, overlap), [], 0
     while at < 40000:
         frames = int(rng.integers(1, 3000))
-        parts.append(one.process(sound[:, at : at + frames], lambda spectra: spectra))
+        parts.append(one.process(sound[:, at : at + frames], lambda spectra, _: spectra))
         at += frames
     np.testing.assert_array_equal(np.concatenate(parts, axis=1), whole)
     assert scipy.signal.check_COLA(window_of(length) ** 2, length, length - length // overlap)
@@ -110,14 +110,27 @@ def test_erb_bands_are_those_of_the_formula():
 
 
 def test_smoothing_leaves_what_is_even_and_spreads_a_peak_over_its_octaves():
-    even, every = np.full((1, 1, 1025), -6.0, np.float32), np.ones(1025, np.float32)
-    np.testing.assert_allclose(smoothed(even, 0.5, every), even, rtol=1e-6)
+    even = np.full((1, 1, 1025), -6.0, np.float32)
+    np.testing.assert_allclose(smoothed(even, 0.5), even, rtol=1e-6)
     peak = np.zeros((1, 1, 1025), np.float32)
     peak[0, 0, 512] = -12.0
-    spread = smoothed(peak, 1.0, every)[0, 0]
+    spread = smoothed(peak, 1.0)[0, 0]
     touched = np.flatnonzero(spread)
     assert touched[0] == pytest.approx(512 / 2**0.5, abs=3) and touched[-1] == pytest.approx(512 * 2**0.5, abs=3)
     assert spread.min() > -0.1
+
+
+@pytest.mark.parametrize("octaves", [0.0, 0.1, 1.0])
+def test_bins_take_of_bands_straight_from_middle_to_middle_and_smoothed(octaves):
+    _, middles = erb_edges(2048, RATE)
+    bands = np.random.default_rng(4).standard_normal(middles.size)
+    first, shares = from_bands(2048, RATE, octaves)
+
+    made = (bands[first + np.arange(len(shares))[:, None]] * shares).sum(axis=0)
+    straight = np.interp(erb_number(np.arange(1025) * RATE / 2048), erb_number(middles), bands)
+    expected = smoothed(straight.astype(np.float32)[None, None], octaves)[0, 0]
+    np.testing.assert_allclose(made, expected, atol=1e-5)
+    assert np.all(np.diff(first) >= 0)
 
 
 @pytest.mark.parametrize("kind", ["fine_bands", "make_room"])

@@ -18,6 +18,7 @@ Array = npt.NDArray[np.float64]
 Narrow = npt.NDArray[np.float32]
 Counts = npt.NDArray[np.int64]
 LEAST_POWER = 1e-20
+PER_DB = math.log(10.0) / 20.0
 LEAST_MOVED = 1e-12  # of power: what is under it is nothing
 
 
@@ -69,16 +70,16 @@ def _reach(bins: int, octaves: float) -> tuple[Counts, Counts, Array]:
     return low, high, 1.0 / (high - low)
 
 
-def smoothed(values: Narrow, octaves: float, acts: Narrow) -> Narrow:
-    """Values (lanes, windows, bins) averaged over so much of an octave about each, times acts (bins,)."""
+def smoothed(values: Narrow, octaves: float) -> Narrow:
+    """Values (lanes, windows, bins) averaged over so much of an octave about each."""
     low, high, share = _reach(values.shape[-1], round(octaves, 4))
     made = np.empty_like(values)
-    _smooth(values, low, high, share, acts, np.empty(values.shape[-1] + 1), made)
+    _smooth(values, low, high, share, np.empty(values.shape[-1] + 1), made)
     return made
 
 
-@kernel("void(f4[:,:,::1], i8[::1], i8[::1], f8[::1], f4[::1], f8[::1], f4[:,:,::1])")
-def _smooth(values, low, high, share, acts, total, out):
+@kernel("void(f4[:,:,::1], i8[::1], i8[::1], f8[::1], f8[::1], f4[:,:,::1])")
+def _smooth(values, low, high, share, total, out):
     total[0] = 0.0
     for lane in range(values.shape[0]):
         for window in range(values.shape[1]):
@@ -86,7 +87,31 @@ def _smooth(values, low, high, share, acts, total, out):
             for i in range(row.size):
                 total[i + 1] = total[i] + row[i]
             for i in range(row.size):
-                made[i] = acts[i] * (total[high[i]] - total[low[i]]) * share[i]
+                made[i] = (total[high[i]] - total[low[i]]) * share[i]
+
+
+@kernel("void(f4[:,:,::1], f4[:,::1], f4[::1], f4[:,::1], f4[:,:,::1], f4[:,:,::1])")
+def follow(wanted, acts, ks, state, gains, exponents):
+    """Gains (lanes, windows, bins) in dB, and what e is raised to for them as factors: wanted (lanes, or 1 for all,
+    windows, bins) times acts (lanes, bins), as attack and release let them be, ks (2,). state (lanes, bins) is the gain
+    there was last. What moves away from 0, or to the other side of it, attacks.
+    """
+    attack_k, release_k = ks
+    per_db, least, none = np.float32(PER_DB), np.float32(1e-6), np.float32(0.0)
+    for lane in range(gains.shape[0]):
+        now, works = state[lane], acts[lane]
+        for window in range(gains.shape[1]):
+            row = wanted[min(lane, wanted.shape[0] - 1), window]
+            made, exponent = gains[lane, window], exponents[lane, window]
+            for i in range(row.size):
+                g, t = now[i], works[i] * row[i]
+                k = attack_k if abs(t) > abs(g) else release_k
+                k = attack_k if t * g < none else k
+                g += k * (t - g)
+                g = g if abs(g) > least else none
+                now[i] = g
+                made[i] = g
+                exponent[i] = g * per_db
 
 
 #: By how much less than a tone, in dB, the window of dsp.stft reads so many bins beside it, wherever between two bins
@@ -118,113 +143,137 @@ def owned(level, leaks_db, as_much_db, out):
                     high[i] = max(high[i], a) if b <= a + leak else high[i]
 
 
-@kernel("void(f4[:,:,::1], f4, f4, f4[:,::1])")
-def follow(gains, attack_k, release_k, state):
-    """Gains wanted (lanes, windows, bins), in dB, as attack and release let them be; in place. state (lanes, bins) is
-    the gain there was last. What moves away from 0, or to the other side of it, attacks.
-    """
-    for lane in range(gains.shape[0]):
-        now = state[lane]
-        for window in range(gains.shape[1]):
-            wanted = gains[lane, window]
-            for i in range(wanted.size):
-                g, t = now[i], wanted[i]
-                k = attack_k if abs(t) > abs(g) or t * g < 0.0 else release_k
-                g += k * (t - g)
-                now[i] = g if abs(g) > 1e-6 else 0.0
-                wanted[i] = now[i]
-
-
 @kernel("void(f4[:,:,:,::1], f4[:,:,::1], f4[:,:,::1], f8[::1])")
 def scale(spectra, power, factor, left_db):
     """Spectra (lanes, windows, bins, 2), real and imaginary parts, times factors (lanes or 1, windows, bins), in place.
-    left_db (windows,): how much of the power (lanes, windows, bins) that was there they leave.
+    left_db (windows,): how much of the power (lanes or 1 for all, windows, bins) that was there they leave.
     """
+    before, after = np.empty((2, power.shape[2]), power.dtype)
     for window in range(power.shape[1]):
-        there = left = 0.0
+        before[:], after[:] = 0.0, 0.0
         for lane in range(power.shape[0]):
             row, by = power[lane, window], factor[min(lane, factor.shape[0] - 1), window]
-            parts = spectra[lane, window]
             for i in range(row.size):
-                there += row[i]
-                left += row[i] * by[i] * by[i]
-            for i in range(row.size):
+                before[i] += row[i]
+                after[i] += row[i] * by[i] * by[i]
+        for lane in range(spectra.shape[0]):
+            parts, by = spectra[lane, window], factor[min(lane, factor.shape[0] - 1), window]
+            for i in range(by.size):
                 parts[i, 0] *= by[i]
                 parts[i, 1] *= by[i]
+        there = left = 0.0
+        for i in range(before.size):  # one after the other, so of all lanes at once
+            there += before[i]
+            left += after[i]
         sounds = there > LEAST_MOVED
         left_db[window] = 10.0 * math.log10(max(left, LEAST_MOVED) / there) if sounds else 0.0
 
 
-@brief("void(f8[::1], i8, i8, f8[::1])")
-def each_for_a_hop(told, phase, hop, out):
-    """out (frames,): each of told for `hop` frames, the first `phase` of which are gone."""
-    for i in range(out.size):
-        out[i] = told[min((phase + i) // hop, told.size - 1)]
+@brief("void(f8[::1], f8[::1], i8, i8, f8[::1], f8[::1])")
+def each_for_a_hop(before, came, phase, hop, out, later):
+    """out (frames,): each of what was told before and of what came for `hop` frames, the first `phase` of which are
+    gone; later: what of both is told next, as much as before.
+    """
+    first, k, count = 0, 0, before.size
+    while first < out.size:
+        place = min(k, count + came.size - 1)
+        value, end = before[place] if place < count else came[place - count], min(hop * (k + 1) - phase, out.size)
+        for i in range(first, end):
+            out[i] = value
+        first, k = end, k + 1
+    for i in range(count):
+        place = i + came.size
+        later[i] = before[place] if place < count else came[place - count]
 
 
 @inlined
-def _against_own(power, window, begins, heard, ks, falls, state, now):
-    """Of the power of one window (lanes, windows, bins), the louder lane in each bin, what each band is now into now
-    (bands,); returns the loudest as heard (bands,) of late. ks: how quickly a band rises; how quickly the loudness it
-    is measured against grows, and shrinks. falls: by what a band falls at most. state (2, bands): now and of late.
+def _meet(power, key_power, begins, heard, ks, falls, state, now):
+    """Of the power in each bin of one window of a strip and its key, what each band is now into now (2, bands); returns
+    the loudest band of each as heard (bands,) of late. ks: how quickly a band rises; how quickly the loudness it is
+    measured against grows, and shrinks. falls: by what a band falls at most. state (2, 2, bands): of each, now and of
+    late.
     """
     rises, grows, shrinks = ks
-    lanes, bins, loudest = power.shape[0], power.shape[2], 0.0
-    one, other = power[0, window], power[lanes - 1, window]
+    loudest, key_loudest = 0.0, 0.0
     for band in range(begins.size):
-        end = begins[band + 1] if band + 1 < begins.size else bins
-        p = 0.0
-        for i in range(begins[band], end):
-            p += max(one[i], other[i])
-        quick, slow = state[0, band], state[1, band]
-        quick = max(quick + rises * (p - quick), quick * falls)
-        slow += (grows if p > slow else shrinks) * (p - slow)
-        state[0, band], state[1, band] = quick, slow
-        now[band] = quick
-        loudest = max(loudest, slow * heard[band])
-    return loudest
+        end = begins[band + 1] if band + 1 < begins.size else power.size
+        p = q = 0.0
+        for i in range(begins[band], end):  # two sums beside each other: one waits for itself
+            p += power[i]
+            q += key_power[i]
+        for own, came in ((0, p), (1, q)):
+            quick, slow = state[own, 0, band], state[own, 1, band]
+            quick = max(quick + rises * (came - quick), quick * falls)
+            slow += (grows if came > slow else shrinks) * (came - slow)
+            state[own, 0, band], state[own, 1, band] = quick, slow
+            now[own, band] = quick
+        loudest = max(loudest, state[0, 1, band] * heard[band])
+        key_loudest = max(key_loudest, state[1, 1, band] * heard[band])
+    return loudest, key_loudest
+
+
+@lru_cache(16)
+def from_bands(length: int, sample_rate: float, octaves: float) -> tuple[Counts, Narrow]:
+    """What each bin takes of bands one ERB wide, straight from the middle of one to the next, averaged over so much of
+    an octave about it: the first band it takes something of (bins,), how much of that and of those after (n, bins).
+    """
+    _, middles = erb_edges(length, sample_rate)
+    at = np.clip(erb_number(bins_hz(length, sample_rate)), *erb_number(middles[[0, -1]]))
+    straight = np.array([np.interp(at, erb_number(middles), one) for one in np.eye(middles.size)], np.float32)
+    shares = smoothed(straight[None], octaves)[0]
+    first = (shares != 0.0).argmax(axis=0)
+    taken = int(((shares != 0.0).cumsum(axis=0).argmax(axis=0) - first).max()) + 1
+    first = np.minimum(first, middles.size - taken)
+    return first, np.take_along_axis(shares, first + np.arange(taken)[:, None], axis=0)
 
 
 @inlined
-def _db(power):
-    return 10.0 * math.log10(max(power, LEAST_POWER))
+def _spread(bands, ends, shares, out):
+    """out (bins,) of bands (bands,), by shares (n, bins) of from_bands; ends (bands,): where among the bins those end
+    whose first is that band: they go together, so that nothing is gathered.
+    """
+    begin = 0
+    for first in range(ends.size):
+        places = out[begin : ends[first]]
+        if places.size:
+            for i in range(places.size):
+                places[i] = 0.0
+            for k in range(shares.shape[0]):
+                value, share = bands[first + k], shares[k, begin : ends[first]]
+                for i in range(places.size):
+                    places[i] += value * share[i]
+        begin = ends[first]
 
 
-@kernel("void(f4[:,:,::1], f4[:,:,::1], i8[::1], f8[::1], f8[::1], f8, f8[:,:,::1], f8[::1], f8[:,::1])")
-def where_both(power, key_power, begins, heard, ks, falls, state, params, bands):
-    """How far a strip and its key (each lanes, windows, bins) are both strong, in bands of bins, into bands (windows,
-    bands): amount where they are within a margin of each other, each against its own loudest band, nothing `beyond`
-    further, straight between; nothing where the key is silent or either far under its own loudest. params: amount,
-    margin, beyond, silent, far, the quietest loudness that counts, as power. state (2, 2, bands): see _against_own.
+@kernel(
+    "void(f4[:,::1], f4[:,::1], i8[::1], f8[::1], f8[::1], f8, f8[:,:,::1], f8[::1], i8[::1], f4[:,::1], f4[:,::1])"
+)
+def where_both(power, key_power, begins, heard, ks, falls, state, params, ends, shares, out):
+    """How far a strip and its key (each windows, bins) are both strong, in bands of bins; into out (windows, bins)
+    by shares of from_bands (see _spread): amount where they are within a margin of each other, each against its own
+    loudest band, nothing `beyond` further, straight between; nothing where the key is silent or either far under its
+    own loudest. params: amount, margin and beyond in dB; silent, far and the quietest loudness that counts as power.
+    state (2, 2, bands): see _meet.
     """
     amount, margin, beyond, silent, far, quietest = params
-    now = np.empty((2, begins.size))
-    for window in range(power.shape[1]):
-        own = _against_own(power, window, begins, heard, ks, falls, state[0], now[0])
-        other = _against_own(key_power, window, begins, heard, ks, falls, state[1], now[1])
-        own_db, other_db = _db(max(own, quietest)), _db(max(other, quietest))
+    now, bands = np.empty((2, begins.size)), np.empty(begins.size, np.float32)
+    for window in range(power.shape[0]):
+        own, other = _meet(power[window], key_power[window], begins, heard, ks, falls, state, now)
+        own, other = max(own, quietest), max(other, quietest)
         for band in range(begins.size):
-            key_db = _db(now[1, band])
-            near, key_near = _db(now[0, band]) - own_db, key_db - other_db
-            share = min(1.0, max(0.0, 1.0 - (abs(near - key_near) - margin) / beyond))
-            counts = key_db > silent and key_near > -far and near > -far
-            bands[window, band] = amount * share if counts else 0.0
-
-
-@kernel("void(f8[:,::1], i8[::1], f8[::1], f4[:,::1])")
-def between(values, low, share, out):
-    """out (windows, n): straight between values (windows, bands): so much of the one after `low` as share says."""
-    for window in range(values.shape[0]):
-        row, made = values[window], out[window]
-        for i in range(low.size):
-            made[i] = row[low[i]] + share[i] * (row[low[i] + 1] - row[low[i]])
+            mine, its = max(now[0, band], LEAST_POWER), max(now[1, band], LEAST_POWER)
+            bands[band] = 0.0
+            if its > silent and its > far * other and mine > far * own:
+                apart_db = 10.0 * math.log10((mine * other) / (its * own))  # one logarithm: most of what it costs
+                bands[band] = amount * min(1.0, max(0.0, 1.0 - (abs(apart_db) - margin) / beyond))
+        _spread(bands, ends, shares, out[window])
 
 
 @kernel("void(f4[:,:,::1], f4[::1], f4, f4[::1], f4[::1], f4[:,:,::1])")
 def curve(level, threshold, tied, fades, params, gain):
     """The gain in dB into gain (lanes, windows, bins) for levels over a threshold (bins,); tied: how far each lane goes
-    by the louder of both. params: how steep it is held, knee,
-    range; how steep the rest is lifted, range; closed, range. fades (bins,): how much of a lift there is.
+    by the louder of both. params: how steep it is held, knee, range; how steep the rest is lifted, range; closed,
+    range. fades (bins,): how much of a lift there is.
 
     The knee is quadratic, as a compressor's (D. Giannoulis, M. Massberg, J. D. Reiss 2012).
     """

@@ -54,6 +54,26 @@ def _power(parts, scale, out):
         out[i] = scale * (re * re + im * im)
 
 
+def read_louder(spectra: Spectra, length: int) -> tuple[Narrow, Narrow]:
+    """Power (1, windows, bins) in each bin as in read_power: of the loudest channel there, and of all together."""
+    louder, total = np.empty((2, 1, *spectra.shape[1:]), np.float32)
+    _power_of_all(spectra.view(np.float32).reshape(*spectra.shape, 2), _scale_of(length), louder[0], total[0])
+    return louder, total
+
+
+@kernel("void(f4[:,:,:,::1], f4, f4[:,::1], f4[:,::1])")
+def _power_of_all(parts, scale, louder, total):
+    """Power (windows, bins) of parts (channels, windows, bins, 2), real and imaginary: the loudest channel's, the sum's."""
+    one, other, both = parts[0], parts[-1], parts.shape[0] == 2
+    for window in range(parts.shape[1]):
+        a, b, most, all_of_it = one[window], other[window], louder[window], total[window]
+        for i in range(most.size):
+            p = scale * (a[i, 0] * a[i, 0] + a[i, 1] * a[i, 1])
+            q = scale * (b[i, 0] * b[i, 0] + b[i, 1] * b[i, 1])
+            most[i] = max(p, q)
+            all_of_it[i] = p + q if both else p
+
+
 def noise_bandwidth_hz(length: int, sample_rate: float) -> float:
     """The bandwidth of noise of even density that a bin reads as much of (F. J. Harris, "On the use of windows for
     harmonic analysis with the discrete Fourier transform", Proc. IEEE 66(1), 1978).
@@ -77,13 +97,18 @@ class Analysis:
         """Frames that have come since the last window ended."""
         return self._held.shape[1] - (self.length - self.hop)
 
-    def process(self, sound: Array) -> Spectra:
-        """Spectra (channels, windows, bins) of the windows that end in the next block (channels, frames)."""
-        channels, frames = sound.shape
+    def process(self, *sounds: Array) -> Spectra:
+        """Spectra (channels, windows, bins) of the windows that end in the next block (channels, frames), of one sound
+        or of several that run beside each other: one transform for all of them costs less.
+        """
+        channels, frames = self._held.shape[0], sounds[0].shape[1]
         count = (self.waits + frames) // self.hop
         cut = np.empty((channels, count, self.length), np.float32)
         left = np.empty((channels, self._held.shape[1] + frames - count * self.hop), np.float32)
-        cut_windows(self._held, plain(sound), self.hop, self._window, cut, left)
+        first = 0
+        for sound in sounds:
+            its = slice(first, first := first + sound.shape[0])
+            cut_windows(self._held[its], plain(sound), self.hop, self._window, cut[its], left[its])
         self._held = left
         if not count:
             return np.zeros((channels, 0, self.length // 2 + 1), np.complex64)
@@ -96,24 +121,20 @@ def cut_windows(held, sound, hop, window, cut, left):
     other, `hop` apart, times the window; left: what lies behind the beginning of the next one.
     """
     waiting, count, length = held.shape[1], cut.shape[1], cut.shape[2]
+    line = np.empty(waiting + sound.shape[1], held.dtype)  # brought to 24 bits once, not once a window
     for channel in range(held.shape[0]):
-        before, after = held[channel], sound[channel]
-        for k in range(cut.shape[1]):
-            made, begin = cut[channel, k], k * hop
-            first = min(max(waiting - begin, 0), length)  # so many of its frames were waiting
-            early = before[min(begin, waiting) :]
-            for i in range(first):
-                made[i] = early[i] * window[i]
-            late, rest, shape = after[max(begin - waiting, 0) :], made[first:], window[first:]
-            for i in range(length - first):
-                rest[i] = np.float32(late[i]) * shape[i]
-        begin, kept = count * hop, left[channel]
-        first = max(waiting - begin, 0)
-        early, late, rest = before[min(begin, waiting) :], after[max(begin - waiting, 0) :], kept[first:]
-        for i in range(first):
-            kept[i] = early[i]
-        for i in range(kept.size - first):
-            rest[i] = late[i]
+        before, after, late, kept = held[channel], sound[channel], line[waiting:], left[channel]
+        for i in range(waiting):
+            line[i] = before[i]
+        for i in range(after.size):
+            late[i] = after[i]
+        for k in range(count):
+            piece, made = line[k * hop : k * hop + length], cut[channel, k]
+            for i in range(length):
+                made[i] = piece[i] * window[i]
+        rest = line[count * hop :]
+        for i in range(kept.size):
+            kept[i] = rest[i]
 
 
 @kernel("void(f4[:,:,::1], f4[::1], i8, i8, f4[:,::1], f8[:,::1], f4[:,::1])")
@@ -144,23 +165,26 @@ NONE = np.zeros((2, 0, 0), np.float32)  # pieces where no window ends
 
 
 class Stft:
-    """A stream on its way through its spectra; one window later."""
+    """A stream on its way through its spectra, and beside it one that is only read; one window later."""
 
     carried = ("_analysis",)
 
-    def __init__(self, channels: int, length: int, overlap: int) -> None:
-        self._analysis = Analysis(channels, length, overlap)
+    def __init__(self, channels: int, length: int, overlap: int, *, read: int = 0) -> None:
+        self._analysis = Analysis(channels + read, length, overlap)
         self._window = (window_of(length) * (2.0 / overlap)).astype(np.float32)
         self._made = np.zeros((channels, length), np.float32)  # from what leaves next on, as far as windows have come
 
-    def process(self, sound: Array, change: Callable[[Spectra], Spectra]) -> Array:
-        """The next block, a window late; change is given the spectra of the windows that end in it."""
+    def process(self, sound: Array, change: Callable[[Spectra, Spectra], Spectra], *read: Array) -> Array:
+        """The next block, a window late; change is given the spectra of the windows that end in it, and of what is read
+        beside it.
+        """
         length, hop, waits = self._analysis.length, self._analysis.hop, self._analysis.waits
         channels, frames = sound.shape
-        spectra = self._analysis.process(sound)
+        spectra = self._analysis.process(sound, *read)
         pieces = NONE[:channels]
         if spectra.shape[1]:
-            pieces = transforms().irfft(change(spectra), length, axis=2, overwrite_x=True)
+            changed = change(spectra[:channels], spectra[channels:])
+            pieces = transforms().irfft(changed, length, axis=2, overwrite_x=True)
         out, later = np.empty((channels, frames)), np.empty((channels, length), np.float32)
         overlap_add(pieces, self._window, hop, hop - waits, self._made, out, later)
         self._made = later

@@ -14,7 +14,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import field_validator, model_validator
 
-from reins.core.dsp.bins import AS_MUCH_DB, LEAKS_DB, curve, in_db, owned
+from reins.core.dsp.bins import AS_MUCH_DB, LEAKS_DB, curve, in_db, owned, smoothed
 from reins.core.dsp.octaves import OCTAVE, TWELFTHS_HZ
 from reins.core.dsp.stft import Narrow, noise_bandwidth_hz
 from reins.core.processors.base import Array
@@ -150,7 +150,13 @@ class FineBands(Spectral):
             return {"gain_db": settings.lift_range_db}
         return {"gain_db": -settings.close_range_db if settings.close_ratio > 1.0 else 0.0}
 
+    def _goes_by_louder(self) -> bool:
+        return bool(self._settings.link_pct == 100.0)
+
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
+        return smoothed(self._by_bin_db(power, key_power), self._settings.smoothing_oct)
+
+    def _by_bin_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         settings = self._settings
         tied = np.float32(settings.link_pct / 100.0)
         if tied == 1.0 and power.shape[0] == 2:  # one gain for both sides, by the louder of them in each bin
@@ -161,7 +167,7 @@ class FineBands(Spectral):
             return self._curve(level, mean + self._drawn_db, tied)
         if key_power is None:
             return self._curve(level, self._drawn_db, tied)
-        heard = _owned(key_power.max(axis=0, keepdims=True))
+        heard = _owned(key_power)
         if settings.key_way == "balance":
             level = level + tied * (level.max(axis=0, keepdims=True) - level)
             sound = (heard > QUIET_DB) & (level > QUIET_DB)

@@ -14,7 +14,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from reins.core.dsp.bins import between, erb_edges, erb_number, where_both
+from reins.core.dsp.bins import erb_edges, from_bands, where_both
 from reins.core.dsp.filters import sections_response
 from reins.core.dsp.loudness import k_weighting
 from reins.core.dsp.stft import Narrow
@@ -52,9 +52,6 @@ class MakeRoom(Spectral):
     def __init__(self, settings: Any, **more: Any) -> None:
         super().__init__(settings, **more)
         self._begins, middles = erb_edges(WINDOW, self._rate)
-        at, bins_at = erb_number(middles), np.clip(erb_number(self._hz), *erb_number(middles[[0, -1]]))
-        self._low = np.clip(np.searchsorted(at, bins_at, side="right") - 1, 0, at.size - 2)
-        self._share = (bins_at - at[self._low]) / (at[self._low + 1] - at[self._low])
         self._heard = np.abs(sections_response(k_weighting(self._rate), middles, self._rate)) ** 2
         self._state = np.zeros((2, 2, middles.size))  # power of each band of strip and key, now and of late
         hop_ms = 1000.0 * self._hop / self._rate
@@ -71,12 +68,20 @@ class MakeRoom(Spectral):
         """As long as lows need, with windows that come often enough for syllables."""
         return WINDOW, OVERLAP
 
+    def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
+        """Take over new settings; all state is kept."""
+        super().apply(settings, over_frames=over_frames)
+        first, self._shares = from_bands(WINDOW, self._rate, settings.smoothing_oct)
+        self._ends = np.searchsorted(first, np.arange(first[-1] + 1), side="right")
+        levels = 10.0 ** (np.array([SILENT_DB, -COUNTS_DB]) / 10.0)
+        self._params = np.array([settings.amount_db, settings.margin_db, BEYOND_DB, *levels, QUIETEST_POWER])
+
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
         assert key_power is not None
-        amount, margin = self._settings.amount_db, self._settings.margin_db
-        params = np.array([amount, margin, BEYOND_DB, SILENT_DB, COUNTS_DB, QUIETEST_POWER])
-        bands = np.empty((power.shape[1], self._begins.size))
-        wanted = np.empty((1, *power.shape[1:]), np.float32)
-        where_both(power, key_power, self._begins, self._heard, self._ks, self._falls, self._state, params, bands)
-        between(bands, self._low, self._share, wanted[0])
+        power = power if power.shape[0] == 1 else power.max(axis=0, keepdims=True)
+        wanted = np.empty_like(power)
+        where_both(
+            power[0], key_power[0], self._begins, self._heard, self._ks, self._falls, self._state, self._params,
+            self._ends, self._shares, wanted[0],
+        )  # fmt: skip
         return wanted

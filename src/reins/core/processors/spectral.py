@@ -8,14 +8,14 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from reins.core.dsp.bins import bins_hz, each_for_a_hop, follow, scale, smoothed
-from reins.core.dsp.stft import Analysis, Narrow, Spectra, Stft, read_power
+from reins.core.dsp.bins import bins_hz, each_for_a_hop, follow, scale
+from reins.core.dsp.stft import Narrow, Spectra, Stft, read_louder, read_power
 from reins.core.processors.base import Array, Block, ByBin, Delay, Processor, ProcessorSettings, Rows, View, mixed
 from reins.core.processors.sidechain import Key, KeyPath, gathered, lanes_of
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 
-PER_DB = np.float32(np.log(10.0) / 20.0)
+NONE = np.zeros(0)
 LONGEST_WAY_BACK = 7.0  # release times until what is left of a gain is nothing
 
 
@@ -43,7 +43,7 @@ class SpectralSettings(ProcessorSettings):
 class Spectral(Processor):
     """Base: a key's spectra beside the sound's, a gain in dB for each bin of each window."""
 
-    carried: ClassVar[tuple[str, ...]] = ("_stft", "_key_stft", "_key_path", "_delay", "_gain_db")
+    carried: ClassVar[tuple[str, ...]] = ("_stft", "_key_path", "_delay", "_gain_db")
     overdoes: ClassVar[bool] = True
     views: ClassVar[tuple[View, ...]] = ("spectrum",)
     covers = "drawn"
@@ -53,10 +53,9 @@ class Spectral(Processor):
         self._channels, self._rate = channels, sample_rate
         self._length, self._overlap = self.cut_of(settings)
         self._hop = self._length // self._overlap
-        self._stft = Stft(channels, self._length, self._overlap)
         self._lanes = lanes_of(settings.key, channels, key_channels)
         self._key_path = KeyPath(settings.key, channels=self._lanes, sample_rate=sample_rate)
-        self._key_stft = Analysis(self._lanes, self._length, self._overlap)
+        self._stft = Stft(channels, self._length, self._overlap, read=self._lanes if self.listens(settings) else 0)
         self._delay = Delay(channels, self._length)
         self._gain_db = np.zeros((channels, self._length // 2 + 1), np.float32)
         self._told = np.zeros(self._overlap // 2 + 1)  # of the windows that lie about what leaves next
@@ -71,7 +70,13 @@ class Spectral(Processor):
 
     @abstractmethod
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
-        """The gain wanted (lanes, windows, bins), of the power read in each bin, and of its key where it hears one."""
+        """The gain wanted (lanes, windows, bins), averaged over frequency, of the power read in each bin, and of its
+        key where it hears one: that of the loudest channel there.
+        """
+
+    def _goes_by_louder(self) -> bool:
+        """Whether the louder side is all it goes by, so that both get one gain."""
+        return True
 
     @classmethod
     def listens(cls, settings: Any) -> bool:
@@ -109,13 +114,15 @@ class Spectral(Processor):
         self._key_path.apply(settings.key)
         self._listening = self.listens(settings)
         hop_ms = 1000.0 * self._hop / self._rate
-        self._attack_k, self._release_k = (
-            1.0 - float(np.exp(-hop_ms / max(ms, 1e-3))) for ms in (settings.attack_ms, settings.release_ms)
-        )
+        times_ms = np.maximum([settings.attack_ms, settings.release_ms], 1e-3)
+        self._attack_release = (1.0 - np.exp(-hop_ms / times_ms)).astype(np.float32)
         low, high = settings.from_hz, settings.to_hz or np.inf
-        self._acts = ((self._hz >= low) & (self._hz <= high)).astype(np.float32)
+        acts = ((self._hz >= low) & (self._hz <= high)).astype(np.float32)
         if settings.is_overdone:
-            self._acts *= np.float32(2.0)
+            acts *= np.float32(2.0)
+        self._acts = np.tile(acts, (self._channels, 1))  # by lane
+        if settings.focus != "whole" and self._channels == 2:
+            self._acts[1 if settings.focus == "middle" else 0] = 0.0
 
     def takes(self, rows: Rows) -> bool:
         """None of them by itself; see processors.moving."""
@@ -126,33 +133,27 @@ class Spectral(Processor):
         settings, sound = self._settings, block.sound
         aside = settings.focus != "whole" and self._channels == 2
         late = self._delay.process(sound)
-        key_power: Narrow | None = None
+        read: tuple[Array, ...] = ()
         if self._listening:
-            heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
-            self.key_heard = heard
-            key_power = read_power(self._key_stft.process(heard), self._length)
+            self.key_heard = self._key_path.process(gathered(settings.key, sound, block.keys, self._lanes))
+            read = (self.key_heard,)
         gains: list[Array] = []
         moved: list[Narrow] = []
 
-        def change(spectra: Spectra) -> Spectra:
+        def change(spectra: Spectra, key_spectra: Spectra) -> Spectra:
             if aside:  # within the spectra, so that what is on its way stays left and right
                 spectra = _turned(spectra)
-            power = read_power(spectra, self._length)
-            wanted = smoothed(self._wanted_db(power, key_power), settings.smoothing_oct, self._acts)
-            if wanted.shape[0] < self._channels and (aside or not self._moves_alike()):
-                wanted = np.repeat(wanted, self._channels, axis=0)
-            if aside:
-                wanted[1 if settings.focus == "middle" else 0] = 0.0
-            self._follow(wanted)
-            moved.append(wanted)
-            factor = np.exp(wanted * PER_DB)
-            spectra = np.ascontiguousarray(spectra)
+            parted = aside or not self._goes_by_louder() or not self._moves_alike()
+            heard, power = (read_power(spectra, self._length),) * 2 if parted else read_louder(spectra, self._length)
+            key_power = read_louder(key_spectra, self._length)[0] if self._listening else None
+            gain_db, factor = self._settled(self._wanted_db(heard, key_power), self._channels if parted else 1)
+            moved.append(gain_db)
             left_db = np.empty(power.shape[1])
-            scale(spectra.view(np.float32).reshape(*power.shape, 2), power, factor, left_db)
+            scale(spectra.view(np.float32).reshape(*spectra.shape, 2), power, factor, left_db)
             gains.append(left_db)
             return np.float32(2.0) * _turned(spectra) if aside else spectra
 
-        made = self._stft.process(sound, change)
+        made = self._stft.process(sound, change, *read)
         first = self._hop - self._phase - self._length // 2
         self.by_bin = ByBin(moved[0], self._hz, first, self._hop) if moved else None
         self.gains_db = {"gain_db": self._along(block.sound.shape[1], gains)}
@@ -164,12 +165,14 @@ class Spectral(Processor):
         self._alike = self._alike or bool((self._gain_db[0] == self._gain_db[-1]).all())
         return self._alike
 
-    def _follow(self, wanted: Narrow) -> None:
-        """Gains wanted (channels, or 1 for both, windows, bins) as they may move, in place."""
-        self._alike = wanted.shape[0] == 1
-        follow(wanted, self._attack_k, self._release_k, self._gain_db[: wanted.shape[0]])
+    def _settled(self, wanted_db: Narrow, lanes: int) -> tuple[Narrow, Narrow]:
+        """Gains as they may move, and as factors, of so many lanes (or 1 for both, windows, bins)."""
+        self._alike = lanes == 1
+        gain_db, factor = np.empty((2, lanes, *wanted_db.shape[1:]), np.float32)
+        follow(wanted_db, self._acts[:lanes], self._attack_release, self._gain_db[:lanes], gain_db, factor)
         if self._alike:
             self._gain_db[1:] = self._gain_db[:1]
+        return gain_db, np.exp(factor, out=factor)
 
     def now_db(self, frequencies_hz: Array) -> Array:
         """The gain of each bin as it stands, of the side that is moved furthest."""
@@ -186,13 +189,10 @@ class Spectral(Processor):
 
     def _along(self, frames: int, gains: list[Array]) -> Array:
         """The overall gain for each frame that leaves: of the window whose middle is nearest before it."""
-        told = np.concatenate([self._told, *gains]) if gains else self._told
         # A window ends every hop; what leaves now stands half a window before the middle of the one that ends.
-        row = np.empty(frames)
-        each_for_a_hop(told, self._phase, self._hop, row)
-        gone = (self._phase + frames) // self._hop
-        self._phase = (self._phase + frames) % self._hop
-        self._told = told[gone:].copy()
+        row, later = np.empty(frames), np.empty_like(self._told)
+        each_for_a_hop(self._told, gains[0] if gains else NONE, self._phase, self._hop, row, later)
+        self._phase, self._told = (self._phase + frames) % self._hop, later
         return row
 
 
