@@ -63,7 +63,7 @@ def read_louder(spectra: Spectra, length: int) -> tuple[Narrow, Narrow]:
 
 @kernel("void(f4[:,:,:,::1], f4, f4[:,::1], f4[:,::1])")
 def _power_of_all(parts, scale, louder, total):
-    """Power (windows, bins) of parts (channels, windows, bins, 2), real and imaginary: the loudest channel's, the sum's."""
+    """Power (windows, bins) of parts (channels, windows, bins, re and im): of the loudest channel, of all."""
     one, other, both = parts[0], parts[-1], parts.shape[0] == 2
     for window in range(parts.shape[1]):
         a, b, most, all_of_it = one[window], other[window], louder[window], total[window]
