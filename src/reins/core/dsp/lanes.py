@@ -1,9 +1,9 @@
-"""Two numbers worked on as one: `pair` takes the two channels of a frame into one register of the processor, where
-sums and products of both cost as much as those of one.
+"""Numbers worked on as one: `pair` takes the two channels of a frame into one register of the processor, `quad` those
+of a frame twice, for two filters, where sums and products of all cost as much as those of one.
 
 A recursion cannot be cut into vectors along time, and the compiler does not see by itself that two channels go the same
 way side by side. Kernels write `x = pair(left[i], right[i])`, reckon with it as with a number, alone or with numbers
-that count for both, and take it apart by `first` and `second`. The bits are those of the same sums made one by one. A
+that count for all, and take it apart by `first` and `second`. The bits are those of the same sums made one by one. A
 sound of one channel is its own neighbour: both are reckoned alike and written to the same place.
 
 Numba knows nothing of these until the first kernel is made (see dsp.compiled): it is not imported before.
@@ -16,40 +16,41 @@ from typing import Any
 
 from reins.core.dsp.compiled import Late, flush, inlined
 
-WIDTH = 2
+NO_SIGN = 0x7FFFFFFFFFFFFFFF
 
 
 @functools.cache
 def _operations() -> dict[str, Any]:
-    """Tell numba of the type and its arithmetic; the functions that make one and take it apart, by name."""
+    """Tell numba of the types and their arithmetic; the functions that make them and take them apart, by name."""
     from llvmlite import ir
     from numba import types
     from numba.core.typing.templates import AbstractTemplate, infer_global, signature
     from numba.extending import intrinsic, lower_builtin, models, register_model
 
-    vector, place = ir.VectorType(ir.DoubleType(), WIDTH), ir.IntType(32)
+    place = ir.IntType(32)
 
-    class Pair(types.Type):
-        def __init__(self) -> None:
-            super().__init__(name="Pair")
+    class Lanes(types.Type):
+        def __init__(self, width: int) -> None:
+            super().__init__(name=f"Lanes{width}")
+            self.width, self.vector = width, ir.VectorType(ir.DoubleType(), width)
 
-    kept = Pair()
+    two, four = Lanes(2), Lanes(4)
 
-    @register_model(Pair)
-    class PairModel(models.PrimitiveModel):
+    @register_model(Lanes)
+    class LanesModel(models.PrimitiveModel):
         def __init__(self, manager: Any, kind: Any) -> None:
-            super().__init__(manager, kind, vector)
+            super().__init__(manager, kind, kind.vector)
 
-    def joined(builder: Any, values: Any) -> Any:
-        made = ir.Constant(vector, ir.Undefined)
+    def joined(builder: Any, kind: Any, values: Any) -> Any:
+        made = ir.Constant(kind.vector, ir.Undefined)
         for lane, value in enumerate(values):
             made = builder.insert_element(made, value, place(lane))
         return made
 
     def reckons(how: str) -> Callable[..., Any]:
         def lower(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-            both = zip(arguments, signature.args, strict=True)
-            wide = (value if isinstance(kind, Pair) else joined(builder, [value] * WIDTH) for value, kind in both)
+            kept, both = signature.return_type, zip(arguments, signature.args, strict=True)
+            wide = (v if isinstance(k, Lanes) else joined(builder, kept, [v] * kept.width) for v, k in both)
             return getattr(builder, how)(*wide)
 
         return lower
@@ -59,28 +60,46 @@ def _operations() -> dict[str, Any]:
         @infer_global(operation)
         class Reckoned(AbstractTemplate):
             def generic(self, arguments: Any, named: Any) -> Any:
-                pairs = sum(isinstance(kind, Pair) for kind in arguments)
-                if pairs and all(kind in (kept, types.float64) for kind in arguments):
-                    return signature(kept, *arguments)
+                kinds = {kind for kind in arguments if isinstance(kind, Lanes)}
+                if len(kinds) == 1 and all(kind in (*kinds, types.float64) for kind in arguments):
+                    return signature(kinds.pop(), *arguments)
                 return None
 
-        for kinds in ((Pair, Pair), (types.Float, Pair), (Pair, types.Float)):
+        for kinds in ((Lanes, Lanes), (types.Float, Lanes), (Lanes, types.Float)):
             lower_builtin(operation, *kinds)(reckons(how))
 
     @intrinsic
     def pair(typing: Any, one: Any, other: Any) -> Any:
-        return kept(types.float64, types.float64), lambda context, builder, _, values: joined(builder, values)
+        return two(*[types.float64] * 2), lambda context, builder, _, values: joined(builder, two, values)
+
+    @intrinsic
+    def quad(typing: Any, a: Any, b: Any, c: Any, d: Any) -> Any:
+        return four(*[types.float64] * 4), lambda context, builder, _, values: joined(builder, four, values)
+
+    @intrinsic
+    def louder(typing: Any, kept: Any) -> Any:
+        whole = ir.VectorType(ir.IntType(64), kept.width)
+        sign = ir.Constant(whole, [ir.IntType(64)(NO_SIGN)] * kept.width)
+        neighbours = ir.Constant(ir.VectorType(place, kept.width), [place(lane ^ 1) for lane in range(kept.width)])
+
+        def lower(context: Any, builder: Any, _: Any, values: Any) -> Any:
+            size = builder.bitcast(builder.and_(builder.bitcast(values[0], whole), sign), kept.vector)
+            other = builder.shuffle_vector(size, ir.Constant(kept.vector, ir.Undefined), neighbours)
+            return builder.select(builder.fcmp_ordered(">", size, other), size, other)
+
+        return kept(kept), lower
 
     def lane(number: int) -> Any:
         @intrinsic
-        def taken(typing: Any, both: Any) -> Any:
+        def taken(typing: Any, kept: Any) -> Any:
             return types.float64(kept), lambda context, builder, _, values: builder.extract_element(
                 values[0], place(number)
             )
 
         return taken
 
-    return {"pair": pair, "first": lane(0), "second": lane(1)}
+    lanes = {name: lane(number) for number, name in enumerate(("first", "second", "third", "fourth"))}
+    return {"pair": pair, "quad": quad, "louder": louder, **lanes}
 
 
 class _Given(Late):
@@ -95,8 +114,12 @@ class _Given(Late):
 
 
 pair: Any = _Given("pair")
+quad: Any = _Given("quad")
+louder: Any = _Given("louder")  # of each two neighbours, the greater magnitude in the place of both
 first: Any = _Given("first")
 second: Any = _Given("second")
+third: Any = _Given("third")
+fourth: Any = _Given("fourth")
 
 
 @inlined
