@@ -137,6 +137,21 @@ def test_any_block_size_renders_the_same_bits(make_take, noise, block):
     np.testing.assert_array_equal(out, render(Mixer(doc, takes), 0, 3000))
 
 
+def test_a_start_made_ready_gives_the_same_bits_and_never_those_of_another_document(make_take, noise):
+    takes = {"a": make_take(noise)}
+    doc, changed = (document(track(chain=[entry(threshold_db=db, lookahead_ms=3)])) for db in (-30, -50))
+    mixer = Mixer(doc, takes)
+
+    assert mixer.make_ready() and not mixer.make_ready()
+    made = render(mixer, 4000, 12000)
+    mixer.make_ready()
+    mixer.change(changed)
+    other = render(mixer, 4000, 12000)
+
+    np.testing.assert_array_equal(made, render(Mixer(doc, takes), 4000, 12000))
+    np.testing.assert_array_equal(other, render(Mixer(changed, takes), 4000, 12000))
+
+
 def test_muted_is_silent_and_solo_leaves_only_itself(make_take, noise):
     takes = {"a": make_take(noise)}
 

@@ -36,6 +36,7 @@ from reins.services.house import House
 
 log = logging.getLogger(__name__)
 LITTLE_FRAMES, LATES = 2048, 3  # a listener that has less ahead, so many times in a row, is not being fed
+QUIET_S = 0.5  # after the last change, until what the next start works with is made ahead
 LOAD_SHARE = 0.1  # of the newest block in what a desk is said to cost
 OWN = ("kept", "tried", "refused", "hold", "go_on")  # commands that come from the house, not from a desk
 HEADER = struct.Struct("<IId")  # stream, frames, session frame
@@ -71,6 +72,7 @@ class DeskPlayer:
         self._heard = self._trial  # with what is heard otherwise laid over it
         self._told: dict[str, str] = {}  # what has failed and was said
         self._clock = LiveClock(self._trial, self._takes(self._trial))
+        self._changed_at = time.monotonic()  # or when it started; 0 where the next start is prepared
         self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
         self._thread.start()
 
@@ -162,7 +164,7 @@ class DeskPlayer:
 
     def _run(self) -> None:
         while True:
-            message = self._commands.get()
+            message = self._next()
             while message is not None:
                 self._handle(message)
                 self._play_on()
@@ -173,6 +175,22 @@ class DeskPlayer:
             if message is None:
                 self._admission.end(self)
                 return
+
+    def _next(self) -> dict[str, Any] | None:
+        """The next command. In the meantime, once nothing has changed for a moment and all that is due is given, the
+        next start or seek is prepared.
+        """
+        while True:
+            quiet_s = time.monotonic() - self._changed_at
+            try:
+                return (
+                    self._commands.get(timeout=max(0.0, QUIET_S - quiet_s))
+                    if self._changed_at
+                    else self._commands.get()
+                )
+            except queue.Empty:
+                self._changed_at = 0.0
+                self._clock.make_ready()
 
     def hold(self) -> None:
         """Stop giving sound and say so."""
@@ -255,6 +273,7 @@ class DeskPlayer:
         if self._by_itself is not None:
             self._by_itself.begins()
         self._say({"type": "started", "stream": self._clock.play(frame), "frame": frame})
+        self._changed_at = time.monotonic()
 
     def _wait(self, frame: int) -> None:
         self._clock.stop()
@@ -326,6 +345,7 @@ class DeskPlayer:
 
     def _change(self, document: Document, retuned: frozenset[str] | None = None) -> None:
         self._told = {what: said for what, said in self._told.items() if what.startswith("open ")}
+        self._changed_at = time.monotonic()
         if self._clock.change(document, retuned):
             self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
 

@@ -1,6 +1,7 @@
 """Starting the server: it answers at once, and gets kernels, database and demo ready behind a page that says so."""
 
 import asyncio
+import gc
 import ipaddress
 import logging
 import socket
@@ -96,6 +97,10 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
         # While the first page is looked at, so that the first sound and the first spectrum do not wait.
         compiled.load()
         transforms()
+        # All modules and kernels are here to stay: left among what is looked through for garbage, they stop the sound's
+        # thread for a tenth of a second now and then.
+        gc.collect()
+        gc.freeze()
         fill_checksums(house)
     except ReinsError as error:
         gate.problem = str(error)

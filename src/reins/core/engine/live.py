@@ -107,6 +107,10 @@ class LiveClock:
             self.play(self.position())
         return moved and self.playing
 
+    def make_ready(self) -> None:
+        """Work ahead for the next start or seek, where nothing else is due."""
+        self._mixer.make_ready()
+
     def watch(self, watched: Watched) -> None:
         """Choose what is looked at."""
         self._watched = watched

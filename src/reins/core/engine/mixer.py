@@ -33,6 +33,7 @@ class Mixer:
         self._wanted: Document | None = None
         self._retuned: frozenset[str] | None = None
         self._old: Graph | None = None
+        self._ready: Graph | None = None  # for the next start, not run yet
         self._faded = 0
         self._glide_frames = ms_to_frames(GLIDE_MS, document.sample_rate)
         self.graph = Graph(document, self.takes, Stream(0))
@@ -58,8 +59,17 @@ class Mixer:
         """Begin a stream on every strip."""
         document, self._wanted, self._old = self.document, None, None
         self._listening, self._listened = self._asked, None
-        self.graph = Graph(document, self.takes, stream)
+        ready, self._ready = self._ready, None
+        self.graph = ready if ready is not None and ready.document is document else Graph(document, self.takes, stream)
+        self.graph.stream = stream
         self.graph.run_in()
+
+    def make_ready(self) -> bool:
+        """Make, while there is time, what the next start works with; returns whether there was anything to do."""
+        if self._ready is not None and self._ready.document is self.document:
+            return False
+        self._ready = Graph(self.document, self.takes, Stream(0))
+        return True
 
     def change(self, document: Document, retuned: frozenset[str] | None = None) -> None:
         """Take over a changed document: strips that come and go fade, the others glide.

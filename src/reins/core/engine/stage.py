@@ -60,6 +60,10 @@ class Stage:
     channels: int  # that come in
     applied: Any = None  # what was applied last of settings that move by rows; see processors.moving
 
+    def __post_init__(self) -> None:
+        # Asked once, not with every block: what hangs on settings privately is found slowly.
+        self._lays_gain_again = self.entry.settings.is_overdone and not self.make.kind.overdoes
+
     @property
     def place(self) -> tuple[object, ...]:
         """What another stage must be alike in to go on from this one's state."""
@@ -89,7 +93,7 @@ class Stage:
             made = self.processor.process(block)
         else:
             made, self.applied = in_rows(self.processor, self.entry.settings, block, rows, self.applied)
-        if self.entry.settings.is_overdone and not self.make.kind.overdoes:
+        if self._lays_gain_again:
             for gain_db in self.processor.gains_db.values():
                 made = made * to_lin(gain_db)
         return made
