@@ -34,10 +34,35 @@ def laid_on_take(kind: str, settings: Any, by_db: float) -> Any:
         changes[path] = round(min(max(value_at(settings, path) + by_db, low), high), 1)
     changes |= settings.lying_higher(by_db)
     if PROCESSORS[kind].line_drives:  # a quieter take is driven as much more, and comes out as much quieter again
-        for path, sign in (("input_db", -1.0), ("output_db", 1.0)):
-            low, high = limits_of(type(settings).model_fields[path])
-            changes[path] = round(min(max(getattr(settings, path) + sign * by_db, low), high), 1)
+        changes |= _driven(settings, -by_db)
     return laid_over(settings, changes)
+
+
+def _driven(settings: Any, by_db: float) -> dict[str, float]:
+    """So much more drive into a threshold that stands, and as much less behind it."""
+    driven: dict[str, float] = {}
+    for path, sign in (("input_db", 1.0), ("output_db", -1.0)):
+        low, high = limits_of(type(settings).model_fields[path])
+        driven[path] = round(min(max(getattr(settings, path) + sign * by_db, low), high), 1)
+    return driven
+
+
+def laid_deeper(kind: str, settings: Any, by_db: float) -> Any:
+    """Settings that reach so much further into the sound: thresholds of what acts on the loud lie lower, those of what
+    acts on the quiet higher, within their limits; a threshold that stands is driven into. The same object where there
+    is none.
+    """
+    changes: dict[str, Any] = {}
+    for path, (low, high) in _levels(settings, all_of_them=True):
+        place, _, name = path.rpartition(".")
+        if name == "threshold_db":
+            owner = value_at(settings, place) if place else settings
+            up = by_db if getattr(owner, "acts_below", False) else -by_db
+            changes[path] = round(min(max(value_at(settings, path) + up, low), high), 1)
+    changes |= settings.lying_higher(-by_db)
+    if PROCESSORS[kind].line_drives:
+        changes |= _driven(settings, by_db)
+    return laid_over(settings, changes) if changes else settings
 
 
 def levels(settings: Any) -> list[str]:
@@ -52,8 +77,8 @@ def _hears_another(settings: Any) -> bool:
     return bool(getattr(settings, "relative", False)) or (key is not None and key.source not in ("self", "before"))
 
 
-def _levels(settings: BaseModel, lead: str = "") -> list[tuple[str, tuple[float, float]]]:
-    """Paths of levels, with their limits, those of bands too."""
+def _levels(settings: BaseModel, lead: str = "", *, all_of_them: bool = False) -> list[tuple[str, tuple[float, float]]]:
+    """Paths of levels, with their limits, those of bands too; all_of_them: of those that hear another as well."""
     found: list[tuple[str, tuple[float, float]]] = []
     for path, field in settings_fields(type(settings)):
         if path.startswith("key."):
@@ -62,6 +87,6 @@ def _levels(settings: BaseModel, lead: str = "") -> list[tuple[str, tuple[float,
             found.append((lead + path, limits_of(field)))
         elif nested(field.annotation) is not None and isinstance(value_at(settings, path), list):
             for place, band in enumerate(value_at(settings, path)):
-                if not (_hears_another(band) if hasattr(band, "key") else False):
-                    found += _levels(band, f"{lead}{path}.{place}.")
+                if all_of_them or not (hasattr(band, "key") and _hears_another(band)):
+                    found += _levels(band, f"{lead}{path}.{place}.", all_of_them=all_of_them)
     return found

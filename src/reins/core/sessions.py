@@ -36,6 +36,7 @@ from reins.errors import NotFoundError, SettingsError
 FADER_OFF_DB = -90.0
 MOST_DRAFTS = 32
 MOST_JUDGEMENTS = 100
+MAX_SETS = 32
 MASTER = "master"
 MAX_FRAME = 1 << 40  # of any place in a session: years, and far from where whole numbers end
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -61,6 +62,9 @@ class Strip(Strict):
     fader_db: float = number(
         0.0, FADER_OFF_DB, 12, label="Fader", unit="dB", group="Mix", step=0.5, scale="db", moves="gain",
         help="The level in the mix; all the way down is silence.",
+    )  # fmt: skip
+    colour: Literal["none", "clay", "ochre", "moss", "teal", "slate", "plum"] = choice(
+        "none", label="Colour", group="Mix", help="Of the edge of its label, to tell groups apart.",
     )  # fmt: skip
     chain_on: bool = choice(True, label="Chain", group="Chain", help="Off, the whole chain is passed by.")
     chain_mix_pct: float = number(
@@ -283,6 +287,8 @@ class Document(Strict):
     buses: dict[str, Bus] = {}
     bus_order: list[str] = []
     master: Master = Master()
+    solo_sets: dict[Name, list[str]] = Field({}, max_length=MAX_SETS)  # strips soloed together, by name
+    draft_sets: dict[Name, dict[str, int]] = Field({}, max_length=MAX_SETS)  # drafts in use together, by name
     judged: list[Judgement] = Field([], max_length=MOST_JUDGEMENTS)  # what came of blind tests, the latest last
 
     @model_validator(mode="after")

@@ -14,7 +14,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from reins.core.changes import PutRein, PutSend, SetProcessor, SetStrip
+from reins.core.changes import Deepen, PutRein, PutSend, SetProcessor, SetStrip
 from reins.core.engine.graph import only_retuned
 from reins.core.engine.listening import LISTENS, Listening
 from reins.core.engine.live import LiveBlock, LiveClock
@@ -67,6 +67,7 @@ class DeskPlayer:
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
         self._reading = threading.Lock()
         self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
+        self._kept = self._trial
         _prepare_moved(self._trial)
         self._laid = Laid(house.loudness.get)
         self._heard = self._trial  # with what is heard otherwise laid over it
@@ -86,6 +87,7 @@ class DeskPlayer:
         try:
             if kind == "kept":
                 before, self._trial = self._trial, message["document"]
+                self._kept = self._trial
                 _prepare_moved(self._trial, before)
             elif kind == "try":
                 # Matching waits until it is kept: the take's spectrum may have to be measured first.
@@ -104,6 +106,10 @@ class DeskPlayer:
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
                 self._trial = change.apply(self._trial)[0]
+            elif kind == "try_deeper":  # of what is kept: it is said how far from there
+                deeper = Deepen(kind="deepen", strip_id=message["strip_id"], by_db=message["by_db"])
+                strip = deeper.tried(self._kept).strip(deeper.strip_id)
+                self._trial = self._trial.with_strip(deeper.strip_id, chain=strip.chain)
             elif kind == "try_send":
                 place = {k: message[k] for k in ("strip_id", "bus", "level_db")}
                 self._trial = PutSend(kind="put_send", **place).apply(self._trial)[0]
@@ -386,6 +392,7 @@ def _sight(sight: Sight) -> dict[str, Any]:
         "heard": {k: round(v, 1) for k, v in sight.heard_db.items()},
         "louder_lu": {k: round(v, 1) for k, v in sight.louder_lu.items()},
         "moved": {k: round(v, 3) for k, v in sight.moved.items()},
+        "correlation": _rounded(sight.correlation),
         "curve": None if sight.curve_db is None else np.round(sight.curve_db, 1).tolist(),
         "spectra": {k: np.rint(row).astype(int).tolist() for k, row in sight.spectra.items()},
     }

@@ -1,18 +1,25 @@
-"""A person's own starting points: kept beside the shipped ones, out and in as chain files."""
+"""A person's own starting points, of a processor or a whole chain: kept beside the shipped ones, out and in as chain
+files.
+"""
 
 import json
 from typing import Any
 
 from reins.core.chainfile import parse_chain, parse_settings
 from reins.core.processors import PROCESSORS
+from reins.core.processors.sidechain import with_sources
+from reins.core.routing import BEFORE
 from reins.core.sessions import new_id
-from reins.errors import InputError, NotFoundError
+from reins.core.settings.fields import recordings
+from reins.errors import ConflictError, InputError, NotFoundError
+from reins.services.editing import document_of
 from reins.services.exporting import safe_name
 from reins.services.house import House
 from reins.store import points as store
 from reins.store.database import transaction
 
 MAX_FILE_BYTES = 1 << 20
+CHAIN = "chain"  # in the place of a processor's type
 
 
 def own_points(house: House) -> list[dict[str, Any]]:
@@ -27,19 +34,41 @@ def keep_point(house: House, kind: str, name: str, settings: dict[str, Any]) -> 
         _keep(db, kind, name, settings)
 
 
+def keep_chain(house: House, session_id: str, strip_id: str, name: str) -> None:
+    """Keep a strip's whole chain under a name, to be laid on any other; one of the same name is replaced. ConflictError
+    where there is nothing in it, or a room that sounds by a recording of this session's.
+    """
+    strip = document_of(house, session_id).strip(strip_id)
+    if not strip.chain:
+        raise ConflictError(f"{strip.name}: there is nothing in its chain to keep.")
+    if any(recordings(entry.settings) for entry in strip.chain):
+        raise ConflictError(f"{strip.name}: a room sounds by a recording of this session, which no other has.")
+    processors = [
+        {"id": entry.id, "type": entry.type, "on": entry.on, "tied": entry.tied, "settings": _anywhere(entry.settings)}
+        for entry in strip.chain
+    ]
+    with house.database() as db, transaction(db):
+        store.keep_point(db, new_id(), CHAIN, _checked_name(name), {"processors": processors})
+
+
 def _keep(db: Any, kind: str, name: str, settings: dict[str, Any]) -> None:
+    name = _checked_name(name)
+    if kind not in PROCESSORS:
+        raise InputError(f"There is no processor type “{kind}”; allowed: {', '.join(PROCESSORS)}.")
+    store.keep_point(db, new_id(), kind, name, _anywhere(parse_settings(kind, settings, name)))
+
+
+def _checked_name(name: str) -> str:
     name = name.strip()
     if not 1 <= len(name) <= 80:
         raise InputError("The name is empty or too long; 1 to 80 characters are allowed.")
-    if kind not in PROCESSORS:
-        raise InputError(f"There is no processor type “{kind}”; allowed: {', '.join(PROCESSORS)}.")
-    checked = parse_settings(kind, settings, name).model_dump()
-    if "key" in checked:  # another session does not know this one's tracks
-        checked["key"]["source"] = "self"
-    for band in checked.get("bands", []):
-        if "key" in band:
-            band["key"]["source"] = "self"
-    store.keep_point(db, new_id(), kind, name, checked)
+    return name
+
+
+def _anywhere(settings: Any) -> dict[str, Any]:
+    """Plain settings that hear themselves: another session does not know this one's tracks."""
+    plain: dict[str, Any] = with_sources(settings, lambda name: name if name == BEFORE else "self").model_dump()
+    return plain
 
 
 def remove_point(house: House, point_id: str) -> None:
@@ -53,8 +82,9 @@ def chain_file(house: House, point_id: str) -> tuple[str, str]:
     point = next((p for p in own_points(house) if p["id"] == point_id), None)
     if point is None:
         raise NotFoundError("starting point", point_id)
-    processor = {"type": point["type"], "on": True, "settings": point["settings"]}
-    text = json.dumps({"format": "reins-chain", "version": 1, "processors": [processor]}, indent=2)
+    one = [{"type": point["type"], "on": True, "settings": point["settings"]}]
+    processors = point["settings"]["processors"] if point["type"] == CHAIN else one
+    text = json.dumps({"format": "reins-chain", "version": 1, "processors": processors}, indent=2)
     return f"{safe_name(point['name'])}.json", text
 
 

@@ -244,6 +244,20 @@ def keep_point(body: PointBody, house: TheHouse) -> dict[str, Any]:
     return {"points": points.own_points(house)}
 
 
+class ChainName(BaseModel):
+    """Body of a chain to keep."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str
+
+
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/chain-point")
+def keep_chain(session_id: str, strip_id: str, body: ChainName, house: TheHouse) -> dict[str, Any]:
+    """Keep a strip's whole chain as a starting point."""
+    points.keep_chain(house, session_id, strip_id, body.name)
+    return {"points": points.own_points(house)}
+
+
 @router.delete("/api/points/{point_id}")
 def remove_point(point_id: str, house: TheHouse) -> dict[str, Any]:
     """Forget a starting point."""

@@ -39,6 +39,7 @@ from reins.core.changes.strips import (
     RouteStrip,
     SetStrip,
 )
+from reins.core.changes.together import CopyChain, Deepen, KeepSet, LayChain, RemoveSet, SetStrips, UseSet
 from reins.core.sessions import Document, Loop, Name
 from reins.core.settings.models import MisfitError, Strict
 from reins.errors import SettingsError
@@ -48,6 +49,7 @@ __all__ = [
     "AddProcessor",
     "AddTrack",
     "Change",
+    "Deepen",
     "KeepJudgement",
     "PutRein",
     "SetProcessor",
@@ -82,7 +84,8 @@ Change = Annotated[
     SetProcessor | AddProcessor | AddPair | PartProcessors | RemoveProcessor | DuplicateProcessor | MoveProcessor
     | UseDraft | CopyDraft | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack
     | AddBus | RemoveBus | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein
-    | AddImpulse | RemoveImpulse | CorrectMark | KeepJudgement | SetSession,
+    | AddImpulse | RemoveImpulse | CorrectMark | KeepJudgement | SetStrips | CopyChain | LayChain | Deepen | KeepSet
+    | UseSet | RemoveSet | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

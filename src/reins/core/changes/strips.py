@@ -20,7 +20,7 @@ from reins.errors import ConflictError, NotFoundError, SettingsError
 
 SETTABLE = (
     "name", "fader_db", "pan_pct", "mute", "solo", "solo_safe", "trim_db", "inverted", "chain_on", "chain_mix_pct",
-    "puts_out",
+    "puts_out", "colour",
 )  # fmt: skip
 
 

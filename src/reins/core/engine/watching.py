@@ -6,10 +6,12 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
+from reins.core.dsp.levels import stereo_sums
 from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.bandlevels import BandLevels
 from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
+from reins.core.measure.meters import Correlation
 from reins.core.measure.span import IN_CHARGE
 from reins.core.measure.spectra import POINTS_HZ, SpectrumOfNow, to_db
 from reins.core.processors import PROCESSORS
@@ -40,7 +42,8 @@ class Sight:
     Curve and spectra come as often as READINGS_PER_S. in_charge: the number of the one of its detectors that is, 0 for
     nobody, where it has several. moved: what reins move of the strip, as they name it, and its value. heard_db: by band
     the loudest moment of what it hears, since the reading before. louder_lu: by processor how much louder what leaves
-    it is than what comes, over the last three seconds.
+    it is than what comes, over the last three seconds. correlation: of the two sides of what the strip puts out after
+    fader and pan, None in silence and of one side.
     """
 
     points: dict[str, tuple[float, float]]
@@ -51,6 +54,7 @@ class Sight:
     in_charge: int = 0
     heard_db: dict[str, float] = field(default_factory=dict)
     louder_lu: dict[str, float] = field(default_factory=dict)
+    correlation: float | None = None
 
 
 class Louder:
@@ -83,6 +87,7 @@ class Watcher:
         self._watched = Watched()
         self._spectra: dict[str, SpectrumOfNow] = {}
         self._loud: dict[str, Louder] = {}
+        self._correlation, self._sums = Correlation(sample_rate=sample_rate), np.zeros(5)
         self._since_frames = 0.0
         self._heard: tuple[ProcessorEntry, BandLevels] | None = None  # of the processor on the bench
 
@@ -90,7 +95,7 @@ class Watcher:
         """Look at something else from now on."""
         if watched != self._watched:
             if watched.strip_id != self._watched.strip_id:
-                self._loud = {}
+                self._loud, self._correlation = {}, Correlation(sample_rate=self._rate)
             self._watched, self._spectra = watched, {}
 
     def look(self, mixer: Mixer) -> Sight:
@@ -105,7 +110,13 @@ class Watcher:
         spectra = self._spectra_of(mixer, due) if watched.spectra else {}
         heard_db = self._heard_db(chain, due) if watched.spectra else {}
         louder = self._louder_lu(chain)
-        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now(), in_charge, heard_db, louder)
+        alike = self._alike(player.placed)
+        return Sight(chain.points_db(), bands, curve, spectra, chain.moved_now(), in_charge, heard_db, louder, alike)
+
+    def _alike(self, placed: Array) -> float | None:
+        stereo_sums(placed, self._sums)
+        _, _, left, right, product = self._sums.tolist()
+        return self._correlation.feed(placed.shape[1], left, right, product)
 
     def _heard_db(self, chain: Chain, due: bool) -> dict[str, float]:
         """Take in what the bands of the processor on the bench hear; when due, the loudest of it."""

@@ -36,8 +36,8 @@ class Frames:
 
     def between(self, low_hz: float, high_hz: float) -> Array:
         """The power (frames,) of the bands within these frequencies."""
-        within = (self.hz >= low_hz) & (self.hz <= high_hz)
-        return np.asarray(self.power[:, within].sum(axis=1))
+        first, end = np.searchsorted(self.hz, low_hz), np.searchsorted(self.hz, high_hz, side="right")
+        return np.asarray(self.power[:, first:end].sum(axis=1))  # a view: an hour's power is 40 MB
 
     def level_db(self) -> Array:
         """The level (frames,) of all bands, where silence is -120."""

@@ -31,6 +31,23 @@ class PeakHold:
         return self.peak_db
 
 
+class Correlation:
+    """How alike the two sides of a stream were over the last CORRELATION_S, from −1 to 1."""
+
+    def __init__(self, *, sample_rate: int) -> None:
+        self._frames = CORRELATION_S * sample_rate
+        self._products: list[tuple[int, float, float, float]] = []
+
+    def feed(self, frames: int, left: float, right: float, product: float) -> float | None:
+        """Take in the energies of both sides of the next block, and their product; None in silence."""
+        self._products.append((frames, left, right, product))
+        while sum(row[0] for row in self._products) - self._products[0][0] >= self._frames:
+            self._products.pop(0)
+        _, left, right, product = (sum(column) for column in zip(*self._products, strict=True))
+        power = left * right
+        return product / math.sqrt(power) if power > 1e-20 else None
+
+
 @dataclass(frozen=True)
 class MasterReading:
     """The master's meters. Loudness in LUFS, range in LU, None where it cannot be given yet."""
@@ -56,7 +73,7 @@ class MasterMeter:
         self._rate = sample_rate
         self._loudness, self._true_peak = LoudnessMeter(sample_rate=sample_rate), TruePeakMeter(2)
         self._holds = [PeakHold(sample_rate=sample_rate) for _ in range(2)]
-        self._products: list[tuple[int, float, float, float]] = []
+        self._correlation = Correlation(sample_rate=sample_rate)
         self._sums = np.zeros(5)
         self._integrated: float | None = None
         self._range: float | None = None
@@ -77,10 +94,11 @@ class MasterMeter:
         if self._since_long <= 0:
             self._since_long = round(LONG_READING_S * self._rate)
             self._integrated, self._range = self._loudness.integrated_lufs(), self._loudness.range_lu()
+        alike = self._correlation.feed(frames, energies[0], energies[1], product)
         momentary, short_term = self._loudness.latest_lufs(4), self._loudness.latest_lufs(30)
         self._last = MasterReading(
             (peaks[0], peaks[1]), (holds[0], holds[1]), (rms[0], rms[1]), momentary, short_term, self._integrated,
-            self._range, lin_to_db(self._true_peak.peak), self._correlation(frames, energies[0], energies[1], product),
+            self._range, lin_to_db(self._true_peak.peak), alike,
         )  # fmt: skip
         return self._last
 
@@ -91,11 +109,3 @@ class MasterMeter:
         integrated, range_lu = self._loudness.integrated_lufs(), self._loudness.range_lu()
         true_peak = lin_to_db(self._true_peak.finish())
         return replace(self._last, integrated_lufs=integrated, range_lu=range_lu, true_peak_dbtp=true_peak)
-
-    def _correlation(self, frames: int, left: float, right: float, product: float) -> float | None:
-        self._products.append((frames, left, right, product))
-        while sum(row[0] for row in self._products) - self._products[0][0] >= CORRELATION_S * self._rate:
-            self._products.pop(0)
-        _, left, right, product = (sum(column) for column in zip(*self._products, strict=True))
-        power = left * right
-        return product / math.sqrt(power) if power > 1e-20 else None

@@ -63,6 +63,11 @@ class ProcessorSettings(Strict):
         """Whether what is taken or given by these settings is doubled in dB, to hear where too much begins."""
         return bool((self.__pydantic_private__ or {}).get("_overdone"))  # a sixth of what the attribute costs
 
+    @property
+    def acts_below(self) -> bool:
+        """Whether what lies below its thresholds is what it changes, so that higher is deeper."""
+        return False
+
     def overdone(self) -> Self:
         """The same settings, overdone; of what is kept or written they are never part."""
         made = self.model_copy()

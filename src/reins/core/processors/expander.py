@@ -38,6 +38,11 @@ class ExpanderSettings(DetectorSettings):
     release_ms: float = usual.release_ms(150.0, "How long it takes to go back; too short cuts the decay off.")
     auto_release: bool = usual.auto_release("Goes back quickly after a lone hit, slowly after a long passage.")
 
+    @property
+    def acts_below(self) -> bool:
+        """Of one that lets down what is quiet."""
+        return self.direction == "down"
+
 
 class Expander(FollowingCurve):
     """The processor; see the module's docstring for its meaning."""

@@ -76,6 +76,11 @@ class FineBandsSettings(SpectralSettings):
         100.0, "100 holds both channels by the same amount, 0 each by its own.", group="Band", label="Link", moves=False
     )
 
+    @property
+    def acts_below(self) -> bool:
+        """Where nothing is held, it lifts or closes what lies under."""
+        return self.hold_ratio == 1.0
+
     @field_validator("threshold_points")
     @classmethod
     def _check_points(cls, value: list[Point]) -> list[Point]:

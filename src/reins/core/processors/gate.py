@@ -48,6 +48,11 @@ class GateSettings(DetectorSettings):
     release_ms: float = usual.release_ms(120.0, "How long it takes to close; too short cuts the decay off.", high=4000)
     auto_release: bool = usual.auto_release("Closes quickly behind a lone hit, slowly after a long passage.")
 
+    @property
+    def acts_below(self) -> bool:
+        """What is too quiet is closed; turned about, what is loud."""
+        return not self.invert
+
 
 class Gate(Detecting):
     """The processor; see the module's docstring for its meaning."""

@@ -57,6 +57,11 @@ class MultibandBand(Strict):
         0.0, "Bends what is made of this band: harmonics of it, without level.", label="Grit", group="Out", moves=False
     )
 
+    @property
+    def acts_below(self) -> bool:
+        """Whether what lies below its threshold is what it changes."""
+        return self.direction in ("expand_down", "lift")
+
 
 LEANS = ("lean_lows_db", "lean_middle_db", "lean_highs_db")
 LEAN_HZ = (100.0, 1000.0, 8000.0)
