@@ -8,6 +8,7 @@ from fastapi import APIRouter, Body, File, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from reins.core.changes import Deepen
 from reins.core.kinds import KINDS
 from reins.core.pairs import PAIRS
 from reins.core.processors import PROCESSORS
@@ -59,6 +60,7 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
             "master": describe_fields(Master),
             "send": describe_fields(Send),
         },
+        "deeper": describe_fields(Deepen)[0],
         "sessionSettings": [row for row in describe_fields(Document) if row["group"] == "Time"],
         "reins": rein_catalogue(),
         "aims": [described(aim) for aim in AIMS.values()],

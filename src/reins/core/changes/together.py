@@ -16,6 +16,7 @@ from reins.core.moves.rules import named
 from reins.core.processors.sidechain import renamed, with_sources
 from reins.core.routing import in_order, strip_ids
 from reins.core.sessions import MAX_SETS, Document, Name, new_id
+from reins.core.settings.describing import number
 from reins.core.settings.models import Strict
 from reins.errors import ConflictError, NotFoundError
 
@@ -115,7 +116,10 @@ class Deepen(OnStrip):
     """Move all thresholds of a chain so much further into the sound, or out of it."""
 
     kind: Literal["deepen"]
-    by_db: float = Field(ge=-24, le=24)
+    by_db: float = number(
+        0.0, -24, 24, label="All deeper", unit="dB", group="Chain", step=0.5, scale="db", moves=False,
+        help="Moves every threshold of this chain further into the sound, to the left out of it; then it rests at 0.",
+    )  # fmt: skip
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the thresholds moved, and the label; ConflictError where there is none."""

@@ -96,6 +96,7 @@ export const traceGain = (id, strip, processor) => post(`/api/sessions/${id}/str
 export const exportMix = (id, body) => post(`/api/sessions/${id}/mix`, body);
 export const exportSession = (id) => post(`/api/sessions/${id}/file`, {});
 export const keepPoint = (body) => post("/api/points", body);
+export const keepChain = (id, strip, name) => post(`/api/sessions/${id}/strips/${strip}/chain-point`, { name });
 export const removePoint = (id) => request(`/api/points/${id}`, { method: "DELETE" });
 export const pointFile = (id) => `/api/points/${id}/file`;
 export const getJob = (id) => request(`/api/jobs/${id}`);

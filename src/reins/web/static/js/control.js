@@ -45,6 +45,14 @@ export class NumberControl {
     this.show();
   }
 
+  /** Whose it is, for those who hear the page: "Kick Fader". */
+  nameFor(owner) {
+    if (owner === this.owner) return;
+    this.owner = owner;
+    this.line.setAttribute("aria-label", `${owner} ${this.setting.label}`);
+    this.number.setAttribute("aria-label", `Type ${owner} ${this.setting.label}`);
+  }
+
   /** The way from a setting to its rein, or to a new one. */
   reinButton() {
     const button = element("button", "control-rein", { type: "button", "aria-label": `Move ${this.setting.label}`, "data-help": "Moves this by the beat, by a key or by hand; where it is moved, shows what moves it.", "data-rein-of": this.setting.name });
@@ -224,6 +232,7 @@ export class ChoiceControl {
     label.textContent = setting.label;
     const group = element("div", "control-choice", { role: "radiogroup", "aria-label": setting.label, "aria-description": setting.help });
     const options = typeof setting.default === "boolean" ? [false, true] : setting.options;
+    this.group = group;
     this.buttons = options.map((option) => {
       const button = element("button", "control-option", { type: "button", role: "radio", "data-value": String(option) });
       button.textContent = setting.words[option] ?? (option === true ? "on" : option === false ? "off" : option);
@@ -239,6 +248,8 @@ export class ChoiceControl {
     this.value = value;
     for (const [option, button] of this.buttons) button.setAttribute("aria-checked", String(option === value));
   }
+
+  nameFor(owner) { this.group.setAttribute("aria-label", `${owner} ${this.setting.label}`); }
 
   choose(option) {
     if (option === this.value) return;

@@ -24,6 +24,7 @@ const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
   "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why", "tiles",
+  "find", "sets", "wholechain",
 ];
 
 /** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
@@ -151,10 +152,13 @@ const shown = (kit, state, data) => ({
       kit.parts.tempo.append(control.root);
       return [setting.name, control];
     });
-    kit.list = new StripList(data.stripSettings, {
+    kit.list = new StripList({ ...data.stripSettings, deeper: data.deeper }, {
       move: (trackId, index) => state.editing.change({ kind: "move_track", track_id: trackId, index }),
-      attempt: (stripId, values) => kit.live.send({ type: "try_strip", strip_id: stripId, values }),
-      keep: (stripId, values) => state.editing.change({ kind: "set_strip", strip_id: stripId, values }),
+      attempt: (stripId, values) => state.together.attempt(stripId, values),
+      keep: (stripId, values) => state.together.keep(stripId, values),
+      attemptDeeper: (stripId, by) => state.together.attemptDeeper(stripId, by),
+      keepDeeper: (stripId, by) => state.together.keepDeeper(stripId, by),
+      choose: (stripId, all) => state.together.choose(stripId, all),
       attemptSend: (stripId, bus, values) => kit.live.send({ type: "try_send", strip_id: stripId, bus, ...values }),
       keepSend: (stripId, bus, values) => state.editing.change({ kind: "put_send", strip_id: stripId, bus, ...values }),
       removeSend: (stripId, bus) => state.editing.change({ kind: "remove_send", strip_id: stripId, bus }),
@@ -300,7 +304,7 @@ const shown = (kit, state, data) => ({
     if (!figures) return;
     putText(parts.position, bars(frame, this.document));
     putText(parts.clock, clock(frame / this.document.sample_rate));
-    kit.list.meter(live.meters);
+    kit.list.meter(live.meters, this.stripId);
     kit.reading.show(live.meters?.master ?? live.last);
     state.reins.drawMoved(live.meters?.moved);
     kit.bench.point(live.meters?.points[this.processorId ?? ""] ?? null, live.meters?.in_charge ?? 0);

@@ -10,6 +10,8 @@ export const SHORTCUTS = [
   ["Shift+B", "the whole chain on or off"],
   ["[ ]", "previous and next processor"],
   [", .", "previous and next track, bus, master"],
+  ["/", "find a track by typing; Enter goes there"],
+  ["Ctrl+click, Shift+click on strips", "choose several: faders, mute, solo and colour move together; Escape lets go"],
   ["T, four times or more", "tap the tempo"],
   ["W, Alt+click on the take", "why here: what the processor does at this moment"],
   ["V", "swap take and picture"],
@@ -84,6 +86,8 @@ export function keyHandler(desk) {
     v: () => desk.room.swap(),
     f: () => desk.room.giveWhole(),
     "?": () => desk.$refs.help.showModal(),
+    "/": () => desk.$refs.find.focus(),
+    Escape: () => desk.together.letGo(),
   };
   const draft = (event) => event.shiftKey && /^Digit([1-4])$/.exec(event.code)?.[1];
   return (event) => {

@@ -3,18 +3,20 @@
 
 import { element, makeControl } from "./control.js";
 import { paintReins } from "./draw/reins.js";
-import { putStyle } from "./put.js";
+import { putStyle, putText } from "./put.js";
 import { SendRows } from "./sends.js";
 import { keysOf, keysOfReins } from "./shapes.js";
 
 const FLOOR_DB = -60;
-const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe", "chain_mix_pct", "puts_out"];
+const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe", "chain_mix_pct", "puts_out", "colour"];
+const SCALE_DB = [-48, -36, -24, -12, -6];
 
 export class StripList {
   /**
-   * @param {{track: object[], bus: object[], master: object[], send: object[]}} settings descriptions by kind of strip
+   * @param {{track: object[], bus: object[], master: object[], send: object[], deeper: object}} settings descriptions by kind of strip
    * @param {{rein: (id: string, name: string) => void, attempt: Function, keep: Function, move: (id: string, index: number) => void, select: (id: string) => void,
-   *   attemptSend: Function, keepSend: Function, removeSend: Function, route: (id: string, bus: string) => void, tie: (from: string, to: string) => void, tempo: () => number}} to
+   *   attemptSend: Function, keepSend: Function, removeSend: Function, route: (id: string, bus: string) => void, tie: (from: string, to: string) => void, tempo: () => number,
+   *   attemptDeeper: (id: string, by: number) => void, keepDeeper: (id: string, by: number) => Promise<any>, choose: (id: string, all: boolean) => void}} to
    */
   constructor(settings, to) {
     Object.assign(this, { settings, to });
@@ -56,7 +58,8 @@ export class StripList {
     const goes = element("span", "strip-goes");
     const meter = element("div", "strip-meter", { "aria-hidden": "true" });
     const [peak, rms, hold] = ["peak", "rms", "hold"].map((what) => element("span", `strip-meter-${what}`));
-    meter.append(peak, rms, hold);
+    meter.append(peak, rms, hold, ...SCALE_DB.map((db) => tick(db)));
+    const clip = this.clipMark(id);
     const known = new Map(this.settings[kind].map((setting) => [setting.name, setting]));
     const controls = ["fader_db", ...MORE].filter((what) => known.has(what)).map((what) => [what, this.control(id, known.get(what))]);
     const switches = ["mute", "solo"].filter((what) => known.has(what)).map((what) => [what, this.switch(id, known.get(what))]);
@@ -64,20 +67,64 @@ export class StripList {
     fader.number.before(fader.label.querySelector(".control-rein")); // the label of the fader is not shown
     const head = element("div", "strip-head");
     const reins = element("span", "strip-reins");
-    head.append(name, goes, reins, ...switches.map(([, button]) => button));
+    head.append(name, goes, reins, clip, ...switches.map(([, button]) => button));
     if (kind !== "master") head.append(this.grip(id));
     this.makeTieable(id, root);
     const more = element("div", "strip-more");
-    more.append(...controls.slice(1).map(([, control]) => control.root));
-    const row = { root, name, goes, reins, peak, rms, hold, controls, switches };
+    const deeper = this.deeper(id);
+    const alike = element("p", "strip-alike", { "data-help": "L with R, after fader and pan. 1: both sides alike; 0: unrelated; below: they cancel in mono." });
+    more.append(...controls.slice(1).map(([, control]) => control.root), deeper.root, alike);
+    const row = { root, name, goes, reins, peak, rms, hold, controls, switches, clip, deeper, alike, highest: 0 };
     if (kind !== "master") {
       row.sends = new SendRows(id, this.settings.send.find((setting) => setting.name === "level_db"), this.to);
       more.append(this.way(id, row), row.sends.root);
     }
     if (kind === "track") this.makeMovable(id, row);
     root.append(head, meter, controls[0][1].root, more);
-    root.addEventListener("click", () => this.to.select(id));
+    root.addEventListener("click", (event) => {
+      if (event.ctrlKey || event.metaKey || event.shiftKey) this.to.choose(id, event.shiftKey);
+      else this.to.select(id);
+    });
     return row;
+  }
+
+  /** How far it was over full scale; stays until it is clicked, with Shift those of all strips go. */
+  clipMark(id) {
+    const mark = element("button", "strip-clip", { type: "button", hidden: "", "data-help": "It was louder than full scale, by so much at most. A click forgets it; with Shift, those of all strips." });
+    mark.addEventListener("click", (event) => {
+      event.stopPropagation();
+      for (const [other, row] of this.rows) {
+        if (other !== id && !event.shiftKey) continue;
+        row.highest = 0;
+        row.clip.hidden = true;
+      }
+    });
+    return mark;
+  }
+
+  /** All thresholds of its chain together: from where they are, so it rests at 0. */
+  deeper(id) {
+    const control = makeControl(this.settings.deeper, {
+      attempt: (by) => this.to.attemptDeeper(id, by),
+      keep: (by) => this.to.keepDeeper(id, by).then(() => control.set(0)),
+      tempo: this.to.tempo,
+    });
+    return control;
+  }
+
+  /** Show only strips whose name holds these letters, and always the master. */
+  filter(letters) {
+    const wanted = letters.trim().toLowerCase();
+    for (const [id, row] of this.rows) row.root.hidden = Boolean(wanted) && id !== "master" && !row.name.textContent.toLowerCase().includes(wanted);
+  }
+
+  /** Show which strips are chosen together. */
+  markChosen(ids) {
+    for (const [id, row] of this.rows) row.root.classList.toggle("is-chosen", ids.includes(id));
+  }
+  /** Show values that a strip is given while another is moved with it. */
+  showValues(id, values) {
+    for (const [name, control] of this.rows.get(id)?.controls ?? []) if (name in values) control.set(values[name]);
   }
 
   control(id, setting) {
@@ -187,7 +234,13 @@ export class StripList {
     row.root.classList.toggle("is-selected", selected);
     if (chosen) row.root.scrollIntoView({ block: "nearest" });
     row.name.setAttribute("aria-pressed", String(selected));
-    for (const [name, control] of row.controls) control.set(strip[name]);
+    row.root.dataset.colour = strip.colour;
+    row.deeper.root.hidden = !strip.chain.length;
+    row.clip.setAttribute("aria-label", `${strip.name} was over full scale; forget it`);
+    for (const [name, control] of [...row.controls, ["deeper", row.deeper]]) {
+      if (name !== "deeper") control.set(strip[name]);
+      control.nameFor(strip.name);
+    }
     for (const [name, button] of row.switches) {
       button.setAttribute("aria-pressed", String(strip[name]));
       button.setAttribute("aria-label", `${name} ${strip.name}`);
@@ -200,7 +253,7 @@ export class StripList {
   }
 
   /** Move the meters: peak, RMS and peak hold in dB by strip. */
-  meter(meters) {
+  meter(meters, selected) {
     for (const [id, row] of this.rows) {
       const [peak, rms, hold] = meters?.strips[id] ?? [-120, -120, -120];
       // Only what the compositor can move by itself: thirty of these many times a second must not cost a layout.
@@ -210,8 +263,21 @@ export class StripList {
       const over = hold > 0;
       if (over !== row.over) row.root.classList.toggle("is-over", over);
       row.over = over;
+      if (hold > row.highest + 0.05) {
+        row.highest = hold;
+        row.clip.hidden = false;
+        putText(row.clip, `+${hold.toFixed(1)}`);
+      }
+      if (id === selected) putText(row.alike, `L with R ${meters?.correlation == null ? "–" : meters.correlation.toFixed(2).replace("-", "−")}`);
     }
   }
+}
+
+/** A line of the meter's scale. */
+function tick(db) {
+  const line = element("span", "strip-meter-tick");
+  line.style.left = `${100 * share(db)}%`;
+  return line;
 }
 
 const share = (level) => Math.min(1, Math.max(0, 1 - level / FLOOR_DB));

@@ -24,6 +24,7 @@ export const editing = (kit, state, data) => ({
   newName: "",
   steps: [],
   busName: "",
+  /** @type {string[]} */
   busMembers: [],
   ownPoints: data.ownPoints,
   pointName: "",

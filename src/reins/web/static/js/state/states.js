@@ -16,10 +16,11 @@ import { otherwise } from "./otherwise.js";
 import { reins } from "./reins.js";
 import { room } from "./room.js";
 import { spreading } from "./spreading.js";
+import { together } from "./together.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, keeping, movable, otherwise, reins, room, spreading, transport, trying };
+const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, keeping, movable, otherwise, reins, room, spreading, together, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
@@ -38,6 +39,7 @@ const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies
  * @property {ReturnType<typeof reins>} reins
  * @property {ReturnType<typeof room>} room
  * @property {ReturnType<typeof spreading>} spreading
+ * @property {ReturnType<typeof together>} together
  * @property {ReturnType<typeof transport>} transport
  * @property {ReturnType<typeof trying>} trying
  * @property {import("../desk.js").Desk & { $refs: Record<string, any>, $nextTick: (act: () => void) => void }} desk

@@ -1,0 +1,144 @@
+"""A mix by hand: strips chosen together, found by typing, meters that remember, whole chains, sets of solos and drafts."""
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.driving import find, settled, wait_for, wait_until
+
+
+def hold_and_click(desk, key, *names):
+    for name in names:
+        hand = ActionChains(desk.driver).key_down(key).click(desk.row(name, ".strip-name"))
+        hand.key_up(key).perform()
+
+
+def chosen(driver):
+    return [strip.get_attribute("aria-label") for strip in driver.find_elements("css selector", ".strip.is-chosen")]
+
+
+def step_of(desk, before):
+    return wait_until(lambda: (now := desk.state()["step"]) > before and now)
+
+
+def test_strips_chosen_together_move_together_in_one_step(desk, driver):
+    desk.choose("Kick")
+    hold_and_click(desk, Keys.CONTROL, "Hats")
+    hold_and_click(desk, Keys.SHIFT, "Snare")
+    assert chosen(driver) == ["Kick", "Snare", "Hats"]
+    assert "3 move together" in find(driver, ".side-chosen").text
+    faders = {name: desk.track(name)["fader_db"] for name in ("Kick", "Snare", "Hats", "Room")}
+    step = desk.state()["step"]
+
+    desk.row("Snare", '[aria-label="Snare Fader"]').send_keys(Keys.ARROW_DOWN * 4)
+    wait_until(lambda: desk.track("Snare")["fader_db"] == faders["Snare"] - 2.0)
+    assert desk.state()["step"] == step + 1
+    moved = {name: desk.track(name)["fader_db"] - before for name, before in faders.items()}
+    assert moved == {"Kick": -2.0, "Snare": -2.0, "Hats": -2.0, "Room": 0.0}
+
+    desk.row("Hats", ".strip-mute").click()
+    wait_until(lambda: all(desk.track(name)["mute"] for name in ("Kick", "Snare", "Hats")))
+    desk.row("Kick", '[data-value="moss"]').click()
+    wait_until(lambda: desk.track("Hats")["colour"] == "moss")
+    assert desk.row("Hats", "").get_attribute("data-colour") == "moss"
+    desk.keys(Keys.ESCAPE)
+    assert chosen(driver) == []
+    desk.row("Kick", ".strip-mute").click()
+    wait_until(lambda: not desk.track("Kick")["mute"])
+    assert desk.track("Snare")["mute"]
+
+
+def test_a_track_is_found_by_typing(desk, driver):
+    desk.keys("/")
+    driver.switch_to.active_element.send_keys("guitar r")
+    shown = [s.get_attribute("aria-label") for s in driver.find_elements("css selector", ".strip") if s.is_displayed()]
+    assert shown == ["Guitar R", "Master"]
+    driver.switch_to.active_element.send_keys(Keys.ENTER)
+
+    wait_for(driver, '.strip.is-selected[aria-label="Guitar R"]')
+    assert desk.row("Kick", ".strip-name").is_displayed()
+    desk.keys("/")
+    driver.switch_to.active_element.send_keys("zz", Keys.ESCAPE)
+    assert desk.row("Kick", ".strip-name").is_displayed()
+
+
+def test_what_was_over_stays_marked_until_it_is_clicked(desk, driver):
+    desk.choose("Kick")
+    desk.type("trim_db", "24", scope='.strip[aria-label="Kick"] ')
+    wait_until(lambda: desk.track("Kick")["trim_db"] == 24.0)
+    driver.execute_script("reins.live.seek(48000 * 8)")
+    desk.keys(" ")
+    mark = wait_for(driver, '.strip[aria-label="Kick"] .strip-clip')
+    wait_until(
+        lambda: "L with R" in desk.row("Kick", ".strip-alike").text and "–" not in desk.row("Kick", ".strip-alike").text
+    )
+    desk.keys(" ")
+    wait_until(lambda: not driver.execute_script("return reins.live.playing"))
+
+    assert mark.is_displayed() and float(mark.text) > 0.0
+    mark.click()
+    assert not desk.row("Kick", ".strip-clip").is_displayed()
+
+
+def test_all_thresholds_of_a_strip_go_deeper_by_one_control(desk, driver):
+    desk.add_compressor("Bass")
+    desk.add("Bass", "gate")
+    before = [desk.settings("Bass", place)["threshold_db"] for place in (0, 1)]
+    step = desk.state()["step"]
+
+    desk.row("Bass", '[aria-label="Bass All deeper"]').send_keys(Keys.ARROW_RIGHT * 6)
+    wait_until(lambda: desk.state()["step"] == step + 1)
+
+    after = [desk.settings("Bass", place)["threshold_db"] for place in (0, 1)]
+    assert after == [pytest.approx(before[0] - 3.0), pytest.approx(before[1] + 3.0)]
+    wait_until(lambda: desk.row("Bass", '[aria-label="Bass All deeper"]').get_attribute("aria-valuenow") == "0")
+
+
+def test_a_whole_chain_is_copied_kept_and_laid_elsewhere(desk, driver):
+    desk.add_compressor("Guitar L")
+    desk.add("Guitar L", "deesser")
+    wanted = [entry["settings"] for entry in desk.track("Guitar L")["chain"]]
+
+    desk.click('[data-do="whole-chain"]')
+    desk.click('[data-copy-to="Guitar R"]')
+    desk.click('[data-do="copy-chain"]')
+    wait_until(lambda: [entry["settings"] for entry in desk.track("Guitar R")["chain"]] == wanted)
+
+    desk.click('[data-do="whole-chain"]')
+    wait_for(driver, '[data-do="chain-name"]').send_keys("Strings, tidy")
+    desk.click('[data-do="keep-chain"]')
+    wait_for(driver, '[data-lay-chain="Strings, tidy"]')
+    driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+    desk.choose("Harmonium")
+    desk.click('[data-do="add"]')
+    desk.click('[data-lay="Strings, tidy"]')
+    wait_until(lambda: [entry["settings"] for entry in desk.track("Harmonium")["chain"]] == wanted)
+    wait_until(lambda: len(driver.find_elements("css selector", ".station")) == 2)
+
+
+def test_solos_and_drafts_of_the_session_are_kept_and_recalled(desk, driver):
+    for name in ("Guitar L", "Guitar R"):
+        desk.row(name, ".strip-solo").click()
+        wait_until(lambda name=name: desk.track(name)["solo"])
+    desk.click('[data-do="sets"]')
+    wait_for(driver, '[data-do="set-name"]').send_keys("both guitars")
+    desk.click('[data-do="keep-solos"]')
+    wait_for(driver, '[data-use-solos="both guitars"]')
+    find(driver, '[data-do="set-name"]').send_keys("as it was")
+    desk.click('[data-do="keep-drafts"]')
+    wait_for(driver, '[data-use-drafts="as it was"]')
+    driver.switch_to.active_element.send_keys(Keys.ESCAPE)
+
+    for name in ("Guitar L", "Guitar R"):
+        desk.row(name, ".strip-solo").click()
+        wait_until(lambda name=name: not desk.track(name)["solo"])
+    desk.choose("Bass")
+    desk.click('[data-draft="2"]')
+    wait_until(lambda: desk.track("Bass")["draft"] == 2)
+
+    desk.click('[data-do="sets"]')
+    desk.click('[data-use-solos="both guitars"]')
+    wait_until(lambda: desk.track("Guitar L")["solo"] and desk.track("Guitar R")["solo"])
+    desk.click('[data-use-drafts="as it was"]')
+    wait_until(lambda: desk.track("Bass")["draft"] == 1)
+    settled(driver)
