@@ -82,14 +82,19 @@ def test_the_guitars_cover_the_voice_in_verse_and_chorus(placed):
         assert (guitars[:, part] ** 2).sum() > (voice[:, part] ** 2).sum()
 
 
-def gain_of(point, sound, **how):
+def gains_of(point, sound, **how):
+    """By name the gains that a starting point moves by, frame by frame of a sound."""
     chain = Chain(
         [parse_entry({"type": point.type, "settings": point.settings, "id": "p"}, "x")], channels=len(sound),
         sample_rate=RATE, **how,
     )  # fmt: skip
     late = chain.latency_frames
     chain.process(np.pad(sound, ((0, 0), (0, late))))
-    return chain.gains()[0][1]["gain_db"][late:]
+    return {name: gain_db[late:] for name, gain_db in chain.gains()[0][1].items()}
+
+
+def gain_of(point, sound, **how):
+    return gains_of(point, sound, **how)["gain_db"]
 
 
 def test_the_whole_mix_is_held_by_one_or_two_db(mix):
@@ -105,6 +110,32 @@ def test_hot_esses_are_held_by_four_to_six_db():
         gain_db[round((s.consonant_s + 0.02) * RATE) : round((s.start_s - 0.01) * RATE)].mean() for s in esses
     ]  # fmt: skip
     assert -6.0 < np.mean(held) < -4.0 and np.ptp(held) < 1.0
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "of", "least_db", "most_db"),
+    [
+        ("expander", "Drum bus, livelier", "Room", 0.5, 6.0),
+        ("expander", "Voice, stronger lines", "Singer", 0.5, 4.0),
+        ("deesser", "Guitar, fingers on strings near 2 kHz", "Guitar L", -6.0, -1.0),
+        ("deesser", "Kick, the beater near 3 kHz", "Kick", -8.0, -0.5),
+        ("dynamic_eq", "Drum bus, three parts without crossovers", "kit", -8.0, -0.5),
+        ("dynamic_eq", "Whole mix, four parts without crossovers", "mix", -5.0, -0.5),
+        ("dynamic_eq", "Whole mix, six parts without crossovers", "mix", -5.0, -0.5),
+    ],
+)
+def test_starting_points_move_what_they_are_for(placed, mix, kind, name, of, least_db, most_db):
+    kit = sum(placed[part] for part in ("Kick", "Snare", "Hats", "Room"))
+    sound = {"kit": kit, "mix": mix}.get(of)
+    sound = next(p.samples for p in make_parts() if p.name == of) if sound is None else sound
+    point = find_starting_point(kind, name)
+
+    for gain_db in gains_of(point, sound[:, SONG][:, : 20 * RATE]).values():
+        moved = gain_db[np.abs(gain_db) > 0.25]
+        assert least_db <= np.median(moved) <= most_db
+        assert np.all(gain_db >= -0.01 if least_db > 0 else gain_db <= 0.01)
+    if kind == "expander":  # common practice: seldom beyond 1.43:1, never without a knee
+        assert point.settings["ratio"] <= 1.43 and point.settings["knee_db"] >= 6
 
 
 def test_starting_points_that_are_fast_raise_the_rate_and_no_others():

@@ -181,6 +181,18 @@ BY_LEVEL = (
          "release_ms": 60, "oversampling": "auto"},
     ),
     StartingPoint(
+        "expander", "drum bus", "Drum bus, livelier",
+        "Hits stand out of a flattened kit again; the ratio is small on purpose, more of it sounds torn.",
+        {"direction": "up", "threshold_db": -20, "ratio": 1.4, "knee_db": 10, "range_db": 6, "attack_ms": 2,
+         "release_ms": 90, "oversampling": "auto"},
+    ),
+    StartingPoint(
+        "expander", "voice", "Voice, stronger lines",
+        "Lifts the strong syllables a little further by their average, so that a held-back voice carries.",
+        {"direction": "up", "threshold_db": -24, "ratio": 1.3, "knee_db": 12, "range_db": 4, "attack_ms": 15,
+         "release_ms": 180, "rms_pct": 80},
+    ),
+    StartingPoint(
         "expander", "voice", "Voice, less room",
         "Gentler than a gate: what is quiet is turned down a little further, breaths stay.",
         {"direction": "down", "threshold_db": -42, "ratio": 1.8, "knee_db": 10, "range_db": 12, "attack_ms": 4,
