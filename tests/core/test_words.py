@@ -61,7 +61,8 @@ def test_every_setting_is_described_in_full():
     strip = {row["name"]: row["label"] for row in describe_fields(Track)}
     assert strip == {
         "fader_db": "Fader", "pan_pct": "Pan", "mute": "Mute", "solo": "Solo", "trim_db": "Trim",
-        "inverted": "Polarity", "chain_on": "Chain", "chain_mix_pct": "Chain mix", "puts_out": "Puts out",
+        "inverted": "Polarity", "colour": "Colour", "chain_on": "Chain", "chain_mix_pct": "Chain mix",
+        "puts_out": "Puts out",
     }  # fmt: skip
 
 

@@ -32,6 +32,7 @@ def processor_catalogue() -> list[dict[str, Any]]:
             "type": kind,
             "label": made.label,
             "about": made.about,
+            "words": made.known_as,
             "views": made.views,
             "line": made.line,
             "line_drives": made.line_drives,

@@ -206,6 +206,8 @@ class Processor(ABC):
     type_name: ClassVar[str]
     label: ClassVar[str]
     about: ClassVar[str]
+    #: Words by which people may look for it, besides those of its name and its sentence.
+    known_as: ClassVar[str] = ""
     Settings: ClassVar[type[ProcessorSettings]]
     #: What shows it; measuring and pictures ask for these and for nothing else.
     views: ClassVar[tuple[View, ...]] = ()

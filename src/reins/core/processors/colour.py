@@ -79,6 +79,7 @@ class Colour(Processor):
     type_name = "colour"
     label = "Colour"
     about = "Adds harmonics to all or to a band, at the same loudness."
+    known_as = "hold saturation distortion drive warmth harmonics tape tube grit exciter"
     views = ("harmonics",)
     timed_with = {"drive_db": 24.0}
     carried = (

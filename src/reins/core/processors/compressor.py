@@ -60,6 +60,7 @@ class Compressor(FollowingCurve):
     type_name = "compressor"
     label = "Compressor"
     about = "Holds down what is louder than the threshold."
+    known_as = "hold compression dynamics squash level glue parallel"
     Settings = CompressorSettings
 
     @classmethod

@@ -92,6 +92,7 @@ class Curve(FollowingCurve):
     type_name = "curve"
     label = "Curve"
     about = "A curve of one's own: hold the loud, lift the quiet and close below, in one."
+    known_as = "hold lift transfer curve upward waveshaper expander gate"
     line = None
     params_size = curving.CURVE_PARAMS
     Settings = CurveSettings

@@ -155,6 +155,7 @@ class Deesser(FollowingCurve):
     type_name = "deesser"
     label = "De-esser"
     about = "Holds esses and harshness: a band, while it is loud."
+    known_as = "hold esses sibilance harsh s ess by frequency"
     views = ("spectrum", "in_out", "burst", "heard")
     covers = "span"
     ready = ((1000, 3000, "nasal"), (3000, 6000, "presence"), (5000, 9000, "esses"), (8000, 16000, "air"))

@@ -46,6 +46,7 @@ class Ducker(FollowingCurve):
     type_name = "ducker"
     label = "Ducker"
     about = "Steps back while another track speaks."
+    known_as = "yield duck sidechain pump step back voice-over"
     views = ("in_out", "burst", "returns")
     made_by_tie = True
     Settings = DuckerSettings

@@ -62,6 +62,7 @@ class DynamicEq(Processor):
     type_name = "dynamic_eq"
     label = "Dynamic EQ"
     about = "Bells, shelves and cuts that may move with what they cover."
+    known_as = "by frequency equalizer eq bell shelf cut resonance boom"
     overdoes = True
     views = ("spectrum", "bands")
     covers = "bells"

@@ -50,6 +50,7 @@ class Expander(FollowingCurve):
     type_name = "expander"
     label = "Expander"
     about = "Lets quiet sound sink further, or loud sound rise."
+    known_as = "let upward downward punch transient life bleed"
     Settings = ExpanderSettings
 
     @classmethod

@@ -68,6 +68,7 @@ class Fet(Circuit):
     type_name = "fet"
     label = "FET compressor"
     about = "Quick, driven into a fixed threshold; with a hard crush."
+    known_as = "hold compressor fast limiting amplifier crush"
     which = circuits.FET
     line = "input_db"
     line_drives = True

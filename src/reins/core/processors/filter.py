@@ -94,6 +94,7 @@ class Filter(Processor):
     type_name = "filter"
     label = "Filter"
     about = "Cuts, tilt and shelves, to be swept by hand, beat or key."
+    known_as = "colour and place low cut high cut pass tilt sweep hum rumble"
     views = ("spectrum",)
     covers = "corners"
     timed_with = {"low_cut_hz": 120.0, "high_cut_hz": 9000.0, "tilt_db": 3.0}

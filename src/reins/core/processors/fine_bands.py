@@ -99,6 +99,7 @@ class FineBands(Spectral):
     type_name = "fine_bands"
     label = "Fine bands"
     about = "Hundreds of narrow bands, each held, lifted or closed by itself: whistles, ringing, harshness."
+    known_as = "by frequency resonance whistle ringing spectral denoise harshness"
     Settings = FineBandsSettings
 
     def __init__(self, settings: Any, **more: Any) -> None:

@@ -60,6 +60,7 @@ class Gate(Detecting):
     type_name = "gate"
     label = "Gate"
     about = "Opens for what is loud enough and closes behind it."
+    known_as = "let noise gate bleed room silence close"
     views = ("in_out", "burst", "states")
     Settings = GateSettings
     params_size = gating.GATE_PARAMS

@@ -53,6 +53,7 @@ class Level(Processor):
     type_name = "level"
     label = "Level"
     about = "Gain, balance and width, to be moved by hand, beat or key."
+    known_as = "colour and place gain volume width balance pan mono stereo"
     timed_with = {"gain_db": -6.0, "sides_pct": 80.0}
     carried = ("_cut",)
     Settings = LevelSettings

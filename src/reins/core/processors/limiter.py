@@ -71,6 +71,7 @@ class Limiter(Processor):
     type_name = "limiter"
     label = "Limiter"
     about = "Lets nothing pass its ceiling."
+    known_as = "hold ceiling loudness peak brick wall maximize true peak"
     views = ("in_out", "burst")
     line = "ceiling_db"
     carried = ("_lanes", "_wanted", "_places", "_recent", "_counters")

@@ -46,6 +46,7 @@ class MakeRoom(Spectral):
     type_name = "make_room"
     label = "Make room"
     about = "Gives way to another track only where in the spectrum, and only when, that needs it."
+    known_as = "yield masking spectral unmask space by frequency"
     Settings = MakeRoomSettings
     carried: ClassVar[tuple[str, ...]] = (*Spectral.carried, "_state")
 

@@ -60,6 +60,7 @@ class Multiband(Detecting):
     type_name = "multiband"
     label = "Multiband"
     about = "Splits the sound in bands and holds or lets each by itself."
+    known_as = "hold by frequency bands crossover compressor balance"
     overdoes = True
     views = ("spectrum", "bands")
     covers = "splits"

@@ -47,6 +47,7 @@ class Optical(Circuit):
     type_name = "optical"
     label = "Optical compressor"
     about = "Levels slowly and softly; its way back remembers."
+    known_as = "hold compressor slow levelling smooth voice"
     which = circuits.OPTICAL
     timed_with = {"threshold_db": -30.0, "colour_on": False}
     carried = (*Circuit.carried, "_highs_state")

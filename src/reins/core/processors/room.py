@@ -93,6 +93,7 @@ class Room(Processor):
     type_name = "room"
     label = "Room"
     about = "What a room would add; gate it, or push it back by a key."
+    known_as = "colour and place reverb reverberation hall plate ambience convolution space"
     timed_with: ClassVar[dict[str, Any]] = {"decay_s": 2.0}
     carried = ("_memory", "_low_cut", "_convolver", "_late")
     Settings = RoomSettings

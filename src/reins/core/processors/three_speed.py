@@ -67,6 +67,7 @@ class ThreeSpeed(Circuit):
     type_name = "three_speed"
     label = "Three-speed compressor"
     about = "Peaks, hits and body held apart, and seen: who acts when."
+    known_as = "hold compressor peaks transients body multi-stage"
     views = (*Circuit.views, "ribbon")
     timed_with = {"threshold_db": -30.0, "colour_on": False}
     carried = (*Circuit.carried, "_late_marks")

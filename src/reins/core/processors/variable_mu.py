@@ -59,6 +59,7 @@ class VariableMu(Circuit):
     type_name = "variable_mu"
     label = "Variable-mu compressor"
     about = "Holds the more the louder it gets; with a hue from dark to bright."
+    known_as = "hold compressor glue tube valve bus mix"
     which = circuits.MU
     timed_with = {"threshold_db": -30.0, "colour_on": False}
     carried = (*Circuit.carried, "_hue_state", "_alike")

@@ -4,6 +4,7 @@ import { element, NumberControl } from "./control.js";
 import { PointsControl } from "./longcontrols.js";
 import { paintBandStrip } from "./draw/small.js";
 import { valueAtPath } from "./paths.js";
+import { rove } from "./roving.js";
 
 /** A number of a list as a setting of its own. */
 const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", help: list.each, default: list.default[index] ?? list.high });
@@ -16,6 +17,7 @@ export class BandTable {
    */
   constructor(root, to) {
     Object.assign(this, { root, to, cells: new Map(), strips: new Map() });
+    this.keepStop = rove(root, { columns: true });
   }
 
   /** Show the bands of a processor, or their keys; rows are made anew when their number or kind has changed. */
@@ -33,6 +35,7 @@ export class BandTable {
       row.classList.toggle("is-chosen", chosen.includes(index));
       hear?.setAttribute("aria-pressed", String(sounding.includes(gain)));
     });
+    this.keepStop();
   }
 
   build(kind, list, count, keys) {
@@ -42,7 +45,7 @@ export class BandTable {
     const columns = { ...(between && { [list.between]: between.head }), ...(keys ? list.keys : list.columns) };
     const order = Object.keys(columns);
     const head = element("tr", "");
-    head.append(...["", "hear", "what it did", ...Object.values(columns)].map((word, index) => {
+    head.append(...["band", "hear", "what it did", ...Object.values(columns)].map((word, index) => {
       const cell = element("th", word === "what it did" ? "band-did" : `of-${order[index - 3] ?? "tools"}`, { scope: "col" });
       cell.textContent = word;
       return cell;
@@ -101,7 +104,7 @@ export class BandTable {
       this.to.attempt(field.name, value);
       this.trying = null;
     };
-    const to = { attempt, keep: (value) => this.to.keep(field.name, value), tempo: this.to.tempo };
+    const to = { attempt, keep: (value) => this.to.keep(field.name, value), tempo: this.to.tempo, byFigure: true };
     const made = field.kind === "points" ? new PointsControl(field, to) : field.kind === "number" ? new NumberControl(field, to) : field.default === false || field.default === true ? new Tick(field, to) : new List(field, { ...to, sources: this.to.sources });
     made.root.classList.add("cell", `in-${{ dB: "db", ":1": "ratio" }[field.unit] ?? "own"}`);
     this.cells.set(field.name, made);

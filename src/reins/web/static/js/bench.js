@@ -6,6 +6,8 @@ import { longKind } from "./longcontrols.js";
 import { curveLayout, paintCurve } from "./draw/curve.js";
 import { drivenDb } from "./levels.js";
 import { valueAtPath } from "./paths.js";
+import { rove } from "./roving.js";
+import { burstWords, curveWords, histogramWords, say } from "./saying.js";
 import { spoken } from "./values.js";
 import { paintBurst, paintHarmonics, paintHistogram } from "./draw/small.js";
 
@@ -52,6 +54,7 @@ export class Bench {
     if (this.type === type) return;
     Object.assign(this, { type, views, line, lineDrives, answer: null, own: null });
     this.controls.clear();
+    this.keepStops = [];
     this.drawnSetting = settings.find(({ kind, at }) => kind === "points" && at === "dB");
     this.hasMakeup = settings.some(({ name }) => name === "makeup_db");
     const lists = settings.filter(({ kind }) => kind === "list");
@@ -74,6 +77,7 @@ export class Bench {
     const title = element("h3", "group-title");
     title.textContent = name;
     box.append(title, ...rows.map((setting) => this.control(setting).root));
+    this.keepStops.push(rove(box));
     if (name === "Sidechain") this.fillSidechain(box, title);
     return box;
   }
@@ -149,6 +153,7 @@ export class Bench {
       if (control.setting.unless) control.root.hidden = Boolean(valueAtPath(settings, control.setting.unless));
     }
     this.settings = settings;
+    for (const keep of this.keepStops) keep();
   }
 
   /** Show an answer of the previewer. */
@@ -223,9 +228,14 @@ export class Bench {
     const pictures = this.burst.closest(".bench-pictures");
     const room = pictures.offsetParent ? pictures.parentElement.parentElement.getBoundingClientRect().bottom - pictures.getBoundingClientRect().top : 0;
     pictures.style.visibility = Math.min(pictures.clientHeight, room) < LEAST_PX ? "hidden" : ""; // too flat to be read: "Burst" shows it large
-    if (this.answer.burst) paintBurst(this.burst, this.answer.burst);
+    if (this.answer.burst) {
+      paintBurst(this.burst, this.answer.burst);
+      say(this.burst, burstWords(this.answer.burst));
+    }
     if (this.answer.harmonics) paintHarmonics(this.harmonics, this.answer.harmonics);
     paintHistogram(this.deep, this.histogram || []);
+    say(this.deep, histogramWords(this.histogram || []));
+    if (this.answer.curve) say(this.curve, curveWords(this.answer.curve));
   }
 
   /** The points of a drawn curve, with their handles; null of one that is not drawn. */

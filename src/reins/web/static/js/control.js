@@ -14,8 +14,8 @@ export function element(tag, className, attributes = {}) {
 
 /**
  * @param {import("./values.js").Setting} setting
- * @param {{attempt: (value: number) => void, keep: (value: number) => void, tempo: () => number}} to
- *   attempt is called while the value moves, keep when it stays
+ * @param {{attempt: (value: number) => void, keep: (value: number) => void, tempo: () => number, byFigure?: boolean}} to
+ *   attempt is called while the value moves, keep when it stays; byFigure: the line is not shown
  */
 export class NumberControl {
   constructor(setting, to) {
@@ -23,7 +23,8 @@ export class NumberControl {
     this.root = element("div", "control", { "data-setting": setting.name, "data-help": setting.help });
     this.label = element("span", "control-label");
     this.label.textContent = setting.label;
-    this.number = element("button", "control-number", { type: "button", "aria-label": `Type ${setting.label}` });
+    // Where the line is shown, it is the one to be reached: Enter on it types. A figure that stands alone is a button.
+    this.number = to.byFigure ? element("button", "control-number", { type: "button", "aria-label": setting.label }) : element("span", "control-number");
     this.figure = element("span", "control-figure");
     this.unit = element("span", "control-unit");
     this.number.append(this.figure, this.unit);
@@ -38,7 +39,7 @@ export class NumberControl {
     this.ghost = element("span", "control-ghost");
     this.span.hidden = this.ghost.hidden = true;
     this.line.append(element("span", "control-rail"), this.span, this.reach, this.tick, this.ghost, this.bead);
-    this.root.append(this.label, this.number, this.line);
+    this.root.append(this.label, this.number, ...(to.byFigure ? [] : [this.line]));
     if (to.rein && setting.moves) this.label.append(this.reinButton());
     this.tick.style.left = `${100 * placed(setting.default, setting)}%`;
     this.listen();
@@ -50,12 +51,12 @@ export class NumberControl {
     if (owner === this.owner) return;
     this.owner = owner;
     this.line.setAttribute("aria-label", `${owner} ${this.setting.label}`);
-    this.number.setAttribute("aria-label", `Type ${owner} ${this.setting.label}`);
+    if (this.to.byFigure) this.number.setAttribute("aria-label", `${owner} ${this.setting.label}`);
   }
 
   /** The way from a setting to its rein, or to a new one. */
   reinButton() {
-    const button = element("button", "control-rein", { type: "button", "aria-label": `Move ${this.setting.label}`, "data-help": "Moves this by the beat, by a key or by hand; where it is moved, shows what moves it.", "data-rein-of": this.setting.name });
+    const button = element("button", "control-rein", { type: "button", tabindex: "-1", "aria-label": `Move ${this.setting.label}`, "data-help": "Moves this by the beat, by a key or by hand; where it is moved, shows what moves it.", "data-rein-of": this.setting.name });
     button.innerHTML = '<svg viewBox="0 0 16 10" width="16" height="10" aria-hidden="true"><path d="M1 7c3 0 3-5 6-5s2 6 5 6c2 0 2-2 3-3"/></svg>';
     button.addEventListener("click", () => this.to.rein(this.setting.name));
     return button;
@@ -172,6 +173,7 @@ export class NumberControl {
     const direction = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key];
     if (event.key === "Home") this.reset();
     else if (event.key === "Enter") this.type();
+    else if (event.key === "m" && this.to.rein && this.setting.moves) this.to.rein(this.setting.name);
     else if (direction) this.nudge(direction, event.shiftKey);
     else return;
     event.preventDefault();
@@ -206,8 +208,9 @@ export class NumberControl {
 
   /** The entry goes when it loses the focus; the line takes it, where it is shown. */
   leave(entry) {
-    this.line.focus();
+    if (!this.to.byFigure) this.line.focus();
     entry.blur();
+    if (this.to.byFigure) this.number.focus();
   }
 
   enter(entry) {
@@ -240,13 +243,29 @@ export class ChoiceControl {
       return [option, button];
     });
     group.append(...this.buttons.map(([, button]) => button));
+    group.addEventListener("keydown", (event) => this.key(event));
     this.root.append(label, group);
     this.set(setting.default);
   }
 
+  /** Left and right choose the one beside it. */
+  key(event) {
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (!by) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const at = this.buttons.findIndex(([option]) => option === this.value);
+    const [option, button] = this.buttons[(at + by + this.buttons.length) % this.buttons.length];
+    this.choose(option);
+    button.focus();
+  }
+
   set(value) {
     this.value = value;
-    for (const [option, button] of this.buttons) button.setAttribute("aria-checked", String(option === value));
+    for (const [option, button] of this.buttons) {
+      button.setAttribute("aria-checked", String(option === value));
+      button.tabIndex = option === value ? 0 : -1;
+    }
   }
 
   nameFor(owner) { this.group.setAttribute("aria-label", `${owner} ${this.setting.label}`); }
@@ -307,7 +326,7 @@ export class SourcesControl {
     list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === one.source)));
     list.addEventListener("change", () => this.to.keep(changed({ source: list.value })));
     const gain = new NumberControl({ name: `also.${index}`, label: `Gain of sound ${index + 2}`, unit: "dB", low: -24, high: 24, default: 0, step: 0.5, scale: "db", help: "Its level among what is heard." }, {
-      attempt: (value) => this.to.attempt(changed({ gain_db: value })), keep: (value) => this.to.keep(changed({ gain_db: value })), tempo: this.to.tempo, hold: this.to.hold,
+      attempt: (value) => this.to.attempt(changed({ gain_db: value })), keep: (value) => this.to.keep(changed({ gain_db: value })), tempo: this.to.tempo, hold: this.to.hold, byFigure: true,
     });
     gain.set(one.gain_db);
     const away = element("button", "text-button", { type: "button", "aria-label": `Sound ${index + 2} no more` });

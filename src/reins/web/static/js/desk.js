@@ -12,12 +12,14 @@ import { putText } from "./put.js";
 import { rememberedRoom } from "./state/room.js";
 import { beginStates, withStates } from "./state/states.js";
 import { MasterReading } from "./reading.js";
+import { say, takeWords } from "./saying.js";
 import { meterStation } from "./stations.js";
 import { StripList } from "./strips.js";
 import { TakeView } from "./takeview.js";
 import { bars, clock } from "./times.js";
 
-const DRAWN_MS = 30; // what moves is drawn 30 times a second; a playhead needs no more
+const CALM = matchMedia("(prefers-reduced-motion: reduce)").matches;
+const DRAWN_MS = CALM ? 250 : 30; // what moves is drawn 30 times a second; a playhead needs no more, who wants calm less
 const FIGURES_MS = 55;
 const PATIENCE_MS = 120;
 const PARTS = [
@@ -148,7 +150,7 @@ const shown = (kit, state, data) => ({
     });
     kit.times = data.sessionSettings.map((setting) => {
       const keep = (value) => state.editing.change({ kind: "set_session", [setting.name]: value });
-      const control = new NumberControl(setting, { attempt: () => {}, keep, tempo });
+      const control = new NumberControl(setting, { attempt: () => {}, keep, tempo, byFigure: true });
       kit.parts.tempo.append(control.root);
       return [setting.name, control];
     });
@@ -289,6 +291,7 @@ const shown = (kit, state, data) => ({
     kit.lineAt = answer.line;
     kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
+    if (answer.whole) say(kit.parts.take.querySelector(".take-canvas"), takeWords(this.strip.name, answer));
     this.offer = answer.offer ?? "";
     state.hearing.follow(answer);
     state.frequencies.drawFrequencies(answer);

@@ -10,6 +10,8 @@ export const SHORTCUTS = [
   ["Shift+B", "the whole chain on or off"],
   ["[ ]", "previous and next processor"],
   [", .", "previous and next track, bus, master"],
+  ["Tab, then ↑ ↓", "from group to group; within one, from control to control; ← → step a value or choose"],
+  ["M on a control", "what moves it, or a new rein"],
   ["/", "find a track by typing; Enter goes there"],
   ["Ctrl+click, Shift+click on strips", "choose several: faders, mute, solo and colour move together; Escape lets go"],
   ["T, four times or more", "tap the tempo"],

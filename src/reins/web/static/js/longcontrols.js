@@ -76,7 +76,7 @@ export class PointsControl {
   }
 }
 
-const MOST_BUTTONS = 6;
+const MOST_BUTTONS = 5;
 
 /** The class for a setting that is long; null for all others. @param {any} setting */
 export const longKind = (setting) => (setting.kind === "points" ? PointsControl : setting.kind === "choice" && setting.options.length > MOST_BUTTONS ? ListControl : null);

@@ -4,11 +4,13 @@
 import { element, makeControl } from "./control.js";
 import { paintReins } from "./draw/reins.js";
 import { putStyle, putText } from "./put.js";
+import { rove } from "./roving.js";
 import { SendRows } from "./sends.js";
 import { keysOf, keysOfReins } from "./shapes.js";
 
 const FLOOR_DB = -60;
 const MORE = ["pan_pct", "trim_db", "inverted", "solo_safe", "chain_mix_pct", "puts_out", "colour"];
+const OWN = "button:not(.strip-name, .control-rein, .strip-clip), select, [role=slider]"; // what the arrows go through within a strip
 const SCALE_DB = [-48, -36, -24, -12, -6];
 
 export class StripList {
@@ -27,6 +29,7 @@ export class StripList {
   show(places, document, selected) {
     this.document = document;
     this.selected = selected;
+    this.keepNames ??= rove(places.track.closest(".side"), { selector: ".strip-name", went: (name) => this.to.select(name.closest(".strip").dataset.strip) });
     const wanted = { track: document.order, bus: document.bus_order, master: ["master"] };
     for (const id of [...this.rows.keys()].filter((known) => !Object.values(wanted).flat().includes(known))) {
       this.rows.get(id).root.remove();
@@ -41,6 +44,7 @@ export class StripList {
         this.fill(row, document.tracks[id] ?? document.buses[id] ?? document.master, id, id === selected);
       }
     }
+    this.keepNames();
     const tied = [...this.rows].flatMap(([id, to]) => this.keysOf(id).map((key) => ({ from: this.rows.get(key)?.root, to: to.root })));
     paintReins(places.reins, tied.filter(({ from }) => from));
   }
@@ -81,6 +85,7 @@ export class StripList {
     }
     if (kind === "track") this.makeMovable(id, row);
     root.append(head, meter, controls[0][1].root, more);
+    row.keepStop = rove(root, { selector: OWN });
     root.addEventListener("click", (event) => {
       if (event.ctrlKey || event.metaKey || event.shiftKey) this.to.choose(id, event.shiftKey);
       else this.to.select(id);
@@ -245,7 +250,13 @@ export class StripList {
       button.setAttribute("aria-pressed", String(strip[name]));
       button.setAttribute("aria-label", `${name} ${strip.name}`);
     }
-    if (!row.way) return;
+    if (row.way) this.fillWays(row, strip, id);
+    // Of the strips that are not worked on, the name alone is a stop, and of all names one.
+    if (selected) row.keepStop();
+    else for (const one of row.root.querySelectorAll(OWN)) one.tabIndex = -1;
+  }
+
+  fillWays(row, strip, id) {
     row.sends.fill(this.document, strip);
     const goals = [["", "Master"], ...this.document.bus_order.filter((bus) => bus !== id).map((bus) => [bus, this.document.buses[bus].name])];
     row.way.replaceChildren(...goals.map(([value, word]) => new Option(word, value, false, value === strip.bus)));

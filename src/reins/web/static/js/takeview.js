@@ -1,6 +1,7 @@
 // The hand on the take: threshold, zoom, scroll, loop and playhead. Paints by draw/take.js.
 
 import { paintMap } from "./draw/map.js";
+import { rove } from "./roving.js";
 import { element } from "./control.js";
 import { barFrames, frameAt, layout, linePlace, paintTake, placeOf } from "./draw/take.js";
 import { deeper, magnified, readLevels, shifted, USUAL } from "./levels.js";
@@ -106,6 +107,8 @@ export class TakeView {
       mark.classList.toggle("is-span", end !== undefined);
       mark.setAttribute("aria-label", `Take the mark at ${begin.toFixed(2)} s away`);
     });
+    this.keepMarkStop ??= rove(this.markRow, { selector: ".found-mark", sideways: true });
+    this.keepMarkStop();
   }
 
   /** The hand on a drawn line, and the two levels of a key. */

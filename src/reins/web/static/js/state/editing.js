@@ -17,6 +17,7 @@ export const editing = (kit, state, data) => ({
   /** @type {{session: string, strip: string, label: string}[]} */
   chains: [],
   adding: false,
+  wanted: "", // what is typed to find a processor
   /** @type {any} */
   dragged: null,
   renaming: false,
@@ -85,6 +86,24 @@ export const editing = (kit, state, data) => ({
     if (await this.change({ kind: "add_bus", bus_id: id, name, members: [...this.busMembers] })) state.desk.select(id);
   },
 
+  beginAdding() {
+    this.adding = !this.adding;
+    this.wanted = "";
+    if (this.adding) state.desk.$nextTick(() => state.desk.$refs.addfind.focus());
+  },
+  endAdding() {
+    this.adding = false;
+    /** @type {HTMLElement} */ (document.querySelector('[data-do="add"]')).focus();
+  },
+  /** Whether something that can be added is what is typed: by its name, its sentence, or words people may know it by. */
+  fits({ label = "", name = "", about = "", sentence = "", words = "" }) {
+    const all = `${label} ${name} ${about} ${sentence} ${words}`.toLowerCase();
+    return this.wanted.toLowerCase().split(/\s+/).every((word) => all.includes(word));
+  },
+  addFirst() {
+    const kind = state.desk.processors.find((one) => this.fits(one));
+    if (this.wanted.trim() && kind) this.add(kind.type);
+  },
   async add(type) {
     this.adding = false;
     const id = newId();

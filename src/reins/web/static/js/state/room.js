@@ -58,6 +58,8 @@ export const room = (kit, state) => ({
       kit.place.after(below);
     }
     const height = this.heights[this.heightKind];
+    const whole = kit.parts.work.clientHeight || 1;
+    kit.parts.divider.setAttribute("aria-valuenow", String(Math.round((100 * (height ?? kit.parts.bench.clientHeight)) / whole)));
     kit.parts.work.style.setProperty("--bench", height ? `${height}px` : "");
   },
 

@@ -1,0 +1,155 @@
+"""What those need who do not see, or do not use a mouse: axe-core finds nothing, few tab stops, words for pictures."""
+
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.driving import DEMO, find, settled, wait_for, wait_until
+
+AXE = (Path(__file__).parents[2] / "node_modules/axe-core/axe.min.js").read_text()
+# Handles on pictures stand where the sound puts them; each of their numbers can be typed on the bench or in the table,
+# which WCAG 2.2 asks for instead of a size (2.5.8, "equivalent").
+RUN = """const done = arguments[0];
+axe.run(document, { resultTypes: ["violations"] }).then(({ violations }) => done(violations.flatMap(({ id, nodes }) =>
+  nodes.filter(({ target }) => id !== "target-size" || !document.querySelector(target[0]).matches(".handle, .curve-point"))
+    .map(({ html, failureSummary }) => `${id}: ${html.slice(0, 120)} ${failureSummary}`))))"""
+DIALOGS = (
+    "exporting",
+    "bus",
+    "removing",
+    "points",
+    "help",
+    "history",
+    "moving",
+    "reinlist",
+    "drafts",
+    "sets",
+    "wholechain",
+)
+
+
+def found(driver):
+    driver.execute_script(AXE)
+    return driver.execute_async_script(RUN)
+
+
+@pytest.fixture
+def seen(driver):
+    """Set how wide the page is and its theme; afterwards as it was."""
+
+    def see(width, theme):
+        size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+        if driver.execute_script("return document.documentElement.dataset.theme") != theme:
+            driver.execute_script("changeTheme()")
+
+    yield see
+    see(1280, "day")
+
+
+@pytest.mark.parametrize(("width", "theme"), [(1280, "day"), (1024, "night"), (1920, "night"), (1024, "day")])
+def test_nothing_is_found_on_the_desk(desk, driver, seen, width, theme):
+    seen(width, theme)
+    assert found(driver) == []
+    for kind in ("compressor", "dynamic_eq", "multiband") if theme == "day" else ("dynamic_eq", "room", "curve"):
+        desk.add("Snare", kind)
+        assert found(driver) == [], kind
+    for place in ("aim", "spread", "blind"):
+        desk.click(f'[data-do="{place}"]')
+        settled(driver)
+        assert found(driver) == [], place
+        desk.click(f'[data-do="{place}"]')
+    for name in DIALOGS:
+        driver.execute_script("document.querySelector(`dialog[x-ref='${arguments[0]}']`).showModal()", name)
+        assert found(driver) == [], name
+        driver.execute_script("document.querySelector('dialog[open]').close()")
+
+
+@pytest.mark.parametrize("path", ["/", "/batch", "/guide", "/guide/compressor", f"{DEMO}/recall", "/nothing-here"])
+def test_nothing_is_found_on_the_other_pages(server, driver, seen, path):
+    driver.get(server.url + path)
+    wait_for(driver, "h1")
+    for width, theme in ((1280, "day"), (1024, "night")):
+        seen(width, theme)
+        assert found(driver) == [], (width, theme)
+    driver.get_log("browser")  # a page that is not there is told of in the console
+
+
+def focus(driver):
+    script = """const e = document.activeElement;
+    return e.getAttribute("aria-label") ?? e.textContent.trim() ?? e.tagName"""
+    return driver.execute_script(script)
+
+
+def test_what_belongs_together_is_one_tab_stop_with_arrows_inside(desk, driver):
+    desk.add_compressor("Snare")
+    find(driver, '[data-do="find"]').click()
+    stops = []
+    while "Starting points" not in stops and len(stops) < 40:
+        desk.keys(Keys.TAB)
+        stops.append(
+            driver.execute_script("return document.activeElement.closest('label')?.firstChild.textContent.trim()")
+            or focus(driver)
+        )
+    assert len(stops) < 40, stops
+    assert stops[:3] == ["Sets", "Snare", "mute Snare"]
+
+    desk.row("Snare", ".strip-name").click()
+    desk.keys(Keys.ARROW_DOWN)
+    wait_for(driver, '.strip.is-selected[aria-label="Hats"]')
+    assert focus(driver) == "Hats"
+    desk.keys(Keys.ARROW_UP)
+    wait_for(driver, '.strip.is-selected[aria-label="Snare"]')
+
+    wait_for(driver, '.bench [data-setting="threshold_db"]')
+    find(driver, '.bench [aria-label="Threshold"]').click()
+    before, step = desk.settings("Snare"), desk.state()["step"]
+    desk.keys(Keys.ARROW_DOWN)
+    assert focus(driver) == "Ratio"
+    desk.keys(Keys.ARROW_RIGHT)
+    wait_until(lambda: desk.state()["step"] > step)
+    assert desk.settings("Snare")["ratio"] > before["ratio"]
+    one_stop = "return [...arguments[0].querySelectorAll('button, select, input, [role=slider]')].filter((e) => e.tabIndex === 0).length"
+    for group in driver.find_elements("css selector", ".bench-controls > .control-group"):
+        assert driver.execute_script(one_stop, group) == 1
+
+
+def test_the_table_of_bands_is_one_stop_and_its_cells_are_reached_by_arrows(desk, driver):
+    desk.add("Snare", "multiband")
+    stops = "return [...document.querySelectorAll('.bands :is(button, select, input)')].filter((e) => e.tabIndex === 0).length"
+    assert driver.execute_script(stops) == 1
+
+    find(driver, '.bands [data-row="1"] [data-setting="bands.0.threshold_db"] .control-number').send_keys(
+        Keys.ARROW_DOWN
+    )
+    place = "return document.activeElement.closest('[data-setting]').dataset.setting"
+    assert driver.execute_script(place) == "bands.1.threshold_db"
+    desk.keys(Keys.ARROW_RIGHT)
+    assert driver.execute_script(place) == "bands.1.ratio"
+    desk.keys(Keys.ENTER)
+    driver.switch_to.active_element.send_keys("4", Keys.ENTER)
+    wait_until(lambda: desk.settings("Snare")["bands"][1]["ratio"] == 4.0)
+    assert driver.execute_script(place) == "bands.1.ratio"
+
+
+def test_pictures_say_their_numbers_and_controls_whose_they_are(desk, driver):
+    desk.add_compressor("Snare")
+    label = "return document.querySelector(arguments[0]).getAttribute('aria-label')"
+    wait_until(lambda: "held for" in driver.execute_script(label, ".take-canvas"))
+    said = driver.execute_script(label, ".take-canvas")
+    assert said.startswith("Snare over time: held for") and "LUFS" in said
+    assert desk.fact("usual").replace(" dB", "") in said
+    assert "most often" in driver.execute_script(label, ".histogram-canvas")
+    assert "0.0 dB in" in driver.execute_script(label, ".curve-canvas")
+    assert "100 ms" in driver.execute_script(label, ".burst-canvas")
+    names = [e.get_attribute("aria-label") for e in driver.find_elements("css selector", ".strip [role=slider]")]
+    assert len(set(names)) == len(names) and "Kick Fader" in names
+
+
+def test_the_skip_links_lead_to_take_bench_and_tracks(desk, driver):
+    driver.execute_script("document.body.focus()")
+    desk.keys(Keys.TAB)
+    assert focus(driver) == "To the take" and find(driver, ".skip-links").location["y"] >= 0
+    desk.keys(Keys.TAB, Keys.ENTER)
+    wait_until(lambda: driver.execute_script("return document.activeElement.id") == "bench")
