@@ -36,7 +36,7 @@ from reins.errors import NotFoundError, SettingsError
 FADER_OFF_DB = -90.0
 MOST_DRAFTS = 32
 MOST_JUDGEMENTS = 100
-MAX_SETS = 32
+MAX_SETS, MAX_PLACES = 32, 200
 MASTER = "master"
 MAX_FRAME = 1 << 40  # of any place in a session: years, and far from where whole numbers end
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -256,6 +256,14 @@ class Loop(Strict):
         return self
 
 
+class Place(Strict):
+    """A mark with a name on the ruler, in frames of the session."""
+
+    id: str = Field(min_length=1, max_length=40)
+    name: Name
+    at_frame: int = Field(ge=0, le=MAX_FRAME)
+
+
 class Judgement(Strict):
     """What came of a blind test: of which strip, between what, in a sentence."""
 
@@ -281,6 +289,7 @@ class Document(Strict):
         4, 1, 16, label="Metre", unit="beats", group="Time", step=1, help="Beats in a bar."
     )  # fmt: skip
     loop: Loop = Loop()
+    places: list[Place] = Field([], max_length=MAX_PLACES)  # marks on the ruler, in order
     impulses: dict[str, Name] = {}  # responses for rooms: the name of each, by the id of its take
     tracks: dict[str, Track] = {}
     order: list[str] = []

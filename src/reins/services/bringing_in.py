@@ -3,22 +3,26 @@
 import shutil
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from reins.core.audio import AudioReader, time_stamp
-from reins.core.changes import AddImpulse
+from reins.core.changes import AddImpulse, JoinTracks, ReplaceTake
 from reins.core.impulses import check_length
+from reins.core.laid import LaidTake
 from reins.core.limits import check_room
 from reins.core.sessions import Document, Track, new_id
 from reins.core.takes import TakeFacts, sync, write_take
 from reins.demo.facts import DEMO_ID, NAME, TEMPO_BPM
+from reins.errors import ConflictError
 from reins.services.editing import document_of, keep_session, keep_track, keep_with_take
 from reins.services.house import House
 from reins.store import sessions as store
 
 Progress = Callable[[int, int], None]
+JOINED_FRAMES = 1 << 16  # at a time
 
 
 class NewTakes:
@@ -77,8 +81,16 @@ def take_bytes(frames: int, channels: int) -> int:
     return 4 * frames * channels * 6 // 5 + (64 << 10)
 
 
-def bring_in(house: House, session_id: str, path: Path, name: str, progress: Progress) -> str:
-    """Bring an audio file in as a new track named after it; returns the track's id.
+@dataclass(frozen=True)
+class BroughtIn:
+    """What came of a file: the track, and a sentence where it is not as it was."""
+
+    track_id: str
+    said: str = ""
+
+
+def bring_in(house: House, session_id: str, path: Path, name: str, progress: Progress) -> BroughtIn:
+    """Bring an audio file in as a new track named after it.
 
     The first track gives the session its sample rate; a Broadcast Wave time stamp lines tracks up. One file after the
     other, so that the second finds what the first has settled. Raises AudioError for what is not allowed,
@@ -89,16 +101,79 @@ def bring_in(house: House, session_id: str, path: Path, name: str, progress: Pro
         document = document_of(house, session_id)
         rate = document.sample_rate if document.tracks else None
         with AudioReader(path, sample_rate=rate, name=name) as reader, new_takes(house) as takes:
-            check_room(house.takes_dir, take_bytes(reader.frames, reader.channels), f"{name}: it")
-            take_id, facts = takes.write(
-                reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
-                progress=lambda frames: progress(frames, reader.frames),
-            )  # fmt: skip
+            take_id, facts = _written(house, takes, reader, name, progress)
             stamp = time_stamp(path)
             stamp_frame = None if stamp is None else round(stamp * reader.sample_rate / reader.source_rate)
             takes.move_in()
             track = Track(name=title, take_id=take_id, stamp_frame=stamp_frame)
-            return keep_track(house, session_id, take_id, facts, track)
+            return BroughtIn(keep_track(house, session_id, take_id, facts, track), _other_rate(reader, name))
+
+
+def replace_take(house: House, session_id: str, track_id: str, path: Path, name: str, progress: Progress) -> BroughtIn:
+    """Bring an audio file in as another take of a track, whose chain, place and fader stay. Raises as bring_in."""
+    with house.bringing:
+        document = document_of(house, session_id)
+        document.track(track_id)
+        with AudioReader(path, sample_rate=document.sample_rate, name=name) as reader, new_takes(house) as takes:
+            take_id, facts = _written(house, takes, reader, name, progress)
+            takes.move_in()
+            change = ReplaceTake(kind="replace_take", track_id=track_id, take_id=take_id, name=name[:120])
+            keep_with_take(house, session_id, take_id, facts, Path(name).stem[:80] or "Take", change)
+            return BroughtIn(track_id, _other_rate(reader, name))
+
+
+def join_pair(house: House, session_id: str, left_id: str, right_id: str, name: str, progress: Progress) -> BroughtIn:
+    """Make one stereo track of two mono ones, as one step; ConflictError where they are not two mono takes."""
+    with house.bringing:
+        document = document_of(house, session_id)
+        tracks = [document.track(one) for one in (left_id, right_id)]
+        sounds = house.takes(document)
+        mono = [sounds[t.take_id] for t in tracks if t.take_id in sounds and sounds[t.take_id].facts.channels == 1]
+        if left_id == right_id or len(mono) != 2:
+            raise ConflictError(f"{tracks[0].name} and {tracks[1].name}: only two mono takes make one stereo track.")
+        start = min(track.start_frame for track in tracks)
+        ends = [track.start_frame + take.facts.frames for track, take in zip(tracks, mono, strict=True)]
+        frames = max(ends) - start
+        check_room(house.takes_dir, take_bytes(frames, 2), f"{name}: it")
+        # What was laid out by trim and polarity of each alone is in the sound of the pair.
+        laid = [LaidTake(take, track.model_copy(update={"start_frame": track.start_frame - start}))
+                for track, take in zip(tracks, mono, strict=True)]  # fmt: skip
+
+        def blocks() -> Iterator[np.ndarray]:
+            for first in range(0, frames, JOINED_FRAMES):
+                count = min(JOINED_FRAMES, frames - first)
+                yield np.concatenate([one.read(first, count) for one in laid])
+
+        with new_takes(house) as takes:
+            take_id, facts = takes.write(
+                blocks(), channels=2, sample_rate=document.sample_rate, progress=lambda done: progress(done, frames)
+            )
+            takes.move_in()
+            change = JoinTracks(
+                kind="join_tracks", left_id=left_id, right_id=right_id, take_id=take_id, name=name[:80],
+                start_frame=start,
+            )  # fmt: skip
+            keep_with_take(house, session_id, take_id, facts, name[:80], change)
+            return BroughtIn(left_id)
+
+
+def _written(
+    house: House, takes: NewTakes, reader: AudioReader, name: str, progress: Progress
+) -> tuple[str, TakeFacts]:
+    check_room(house.takes_dir, take_bytes(reader.frames, reader.channels), f"{name}: it")
+    return takes.write(
+        reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
+        progress=lambda frames: progress(frames, reader.frames),
+    )  # fmt: skip
+
+
+def _other_rate(reader: AudioReader, name: str) -> str:
+    if reader.source_rate == reader.sample_rate:
+        return ""
+    return (
+        f"{name} has {reader.source_rate / 1000:g} kHz, the session {reader.sample_rate / 1000:g}: it was brought to "
+        "the session's rate, at the same speed and pitch."
+    )
 
 
 def bring_in_impulse(

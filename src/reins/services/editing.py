@@ -5,11 +5,12 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from reins.core.changes import AddImpulse, AddTrack, SetProcessor, parse_change
+from reins.core.changes import AddImpulse, AddTrack, JoinTracks, ReplaceTake, SetProcessor, parse_change
 from reins.core.comparing import compared, draft_of, named_alike
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import MASTER, Document, Track, new_id
 from reins.core.sound import TakeFacts
+from reins.core.stereo import stereo_pairs
 from reins.errors import ConflictError, NotFoundError
 from reins.services.house import House
 from reins.store import sessions as store
@@ -41,7 +42,14 @@ def session_state(house: House, session_id: str) -> dict[str, Any]:
         "redo": steps.get(forth),
         "takes": takes,
         "frames": frames_of(stored.document, takes),
+        "pairs": _pairs(stored.document, takes),
     }
+
+
+def _pairs(document: Document, takes: dict[str, dict[str, Any]]) -> list[tuple[str, str, str]]:
+    """Mono tracks that are one stereo sound by their names: left, right, and what both are called."""
+    mono = {k: t.name for k, t in document.tracks.items() if takes.get(t.take_id or "", {}).get("channels") == 1}
+    return stereo_pairs(mono)
 
 
 def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
@@ -53,7 +61,7 @@ def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
 def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
     """Apply a change, or one given as plain data; returns {"step", "label"}. Bringing in a track has its own way."""
     change = raw if isinstance(raw, BaseModel) else parse_change(raw)
-    if isinstance(change, (AddTrack, AddImpulse)):
+    if isinstance(change, (AddTrack, AddImpulse, ReplaceTake, JoinTracks)):
         raise ConflictError("A track or response comes with its take: bring in audio to add one.")
     if isinstance(change, SetProcessor) and change.settings.get("match_loudness"):
         _measure_spectrum(house, session_id, change.strip_id)

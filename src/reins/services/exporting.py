@@ -1,6 +1,7 @@
 """Handing over: one strip, the mix, its stems; the same samples that are heard."""
 
 import re
+import time
 import zipfile
 from collections.abc import Callable, Iterable
 from contextlib import ExitStack
@@ -21,6 +22,8 @@ from reins.errors import ConflictError, SettingsError, StorageError
 from reins.services.editing import document_of
 from reins.services.house import House
 
+#: What a pattern of names may hold, and what stands for it.
+NAMES = {"session": "the session", "name": "the strip, or “mix”", "number": "the stem's number", "date": "today"}
 Progress = Callable[[int, int], None]
 
 
@@ -32,11 +35,40 @@ class Output:
     bits: str = "24"
     sample_rate: int | None = None
     dither: str | None = None  # None: tpdf for 16 bits
+    first: int = 0  # frames of the session from which and to which it is written; None is the end
+    end: int | None = None
+    names: str = ""  # a pattern, see named
 
     def check(self) -> None:
         """Raise SettingsError for a rate that is not allowed; format and bits are checked where they are written."""
         if self.sample_rate is not None and not MIN_RATE <= self.sample_rate <= MAX_RATE:
             raise SettingsError(f"rate is {self.sample_rate}; allowed: {MIN_RATE} to {MAX_RATE} Hz.")
+        if self.end is not None and self.end <= self.first:
+            raise SettingsError(
+                f"It would end at frame {self.end}, before it begins at {self.first}; nothing was written."
+            )
+        if unknown := set(re.findall(r"{(.*?)}", self.names)) - NAMES.keys():
+            raise SettingsError(
+                f"names: {{{min(unknown)}}} is not known; allowed: {', '.join(f'{{{n}}}' for n in NAMES)}."
+            )
+
+    def part(self, block: np.ndarray, done: int, frames: int) -> np.ndarray:
+        """What of a block that begins at frame `done` is to be written."""
+        end = frames if self.end is None else min(self.end, frames)
+        return block[:, max(self.first - done, 0) : max(end - done, 0)]
+
+    def check_span(self, frames: int) -> None:
+        """ConflictError where what is wanted begins after the end of all sound."""
+        if self.first >= frames:
+            raise ConflictError("What is to be exported begins after the end of the session.")
+
+    def named(self, usual: str, *, session: str, name: str, number: int | None = None) -> str:
+        """The name of a file, without its ending, by the pattern; `usual` where none is given."""
+        if not self.names.strip():
+            return usual
+        facts = {"session": session, "name": name, "number": "" if number is None else f"{number:02d}"}
+        facts["date"] = time.strftime("%Y-%m-%d")
+        return re.sub(r"{(.*?)}", lambda found: facts[found[1]], self.names).strip() or usual
 
     def bytes_for(self, frames: int, channels: int, source_rate: int) -> int:
         """What a file of so many frames takes at most."""
@@ -70,15 +102,25 @@ def export_strip(
     else:
         _length(document, takes)
     frames = strip_frames(document, takes, strip_id)
+    output.check_span(frames)
     check_room(path.parent, output.bytes_for(frames, channels, document.sample_rate), "The export")
     done = 0
     told: dict[str, str] = {}
     with output.writer(path, channels=channels, source_rate=document.sample_rate) as writer:
         for block in render_strip(document, takes, strip_id, frames, told):
-            writer.write(block)
+            writer.write(output.part(block, done, frames))
             done += block.shape[1]
             progress(done, frames)
-    return {"frames": done, "clipped_frames": writer.clipped_frames, "passed_by": list(told.values())}
+    return {
+        "frames": frames_of(output, frames),
+        "clipped_frames": writer.clipped_frames,
+        "passed_by": list(told.values()),
+    }
+
+
+def frames_of(output: Output, frames: int) -> int:
+    """How many of so many frames are written."""
+    return (frames if output.end is None else min(output.end, frames)) - output.first
 
 
 def _length(document: Document, takes: dict[str, Take]) -> int:
@@ -97,10 +139,11 @@ def write_mix(
     Returns how many frames an integer format had to clip, by file name.
     """
     frames = _length(document, takes)
+    output.check_span(frames)
     ids = stem_ids(document) if stems else []
     wanted = output.bytes_for(frames, 2, document.sample_rate) * (len(ids) + mix)
     check_room(folder, wanted, "The export")
-    names = {k: f"stem_{i:02d}_{safe_name(document.strip(k).name)}.{output.file_format}" for i, k in enumerate(ids, 1)}
+    names = _stem_names(document, ids, output)
     done = 0
     with ExitStack() as stack:
 
@@ -111,13 +154,31 @@ def write_mix(
         parts = {k: open_writer(name) for k, name in names.items()}
         for block, blocks in render_mix_and_stems(document, takes, frames, told):
             if whole is not None:
-                whole.write(block)
+                whole.write(output.part(block, done, frames))
             for k, writer in parts.items():
-                writer.write(blocks.get(k, np.zeros_like(block)))
+                writer.write(output.part(blocks.get(k, np.zeros_like(block)), done, frames))
             done += block.shape[1]
             progress(done, frames)
     written = [*parts.values(), *([whole] if whole is not None else [])]
     return {writer.path.name: writer.clipped_frames for writer in written}
+
+
+def _stem_names(document: Document, ids: list[str], output: Output) -> dict[str, str]:
+    """File names of stems, each its own: two that a pattern would name alike are numbered."""
+    names: dict[str, str] = {}
+    for number, strip_id in enumerate(ids, 1):
+        name = document.strip(strip_id).name
+        usual = f"stem_{number:02d}_{safe_name(name)}"
+        made = output.named(usual, session=document.name, name=name, number=number)
+        made = usual if made == usual else safe_file(made)
+        taken = f"{made}.{output.file_format}" in names.values()
+        names[strip_id] = f"{made} {number}.{output.file_format}" if taken else f"{made}.{output.file_format}"
+    return names
+
+
+def safe_file(name: str) -> str:
+    """A name as a file may have it on any system: nothing that parts folders, no dot in front."""
+    return re.sub(r'[\\/:*?"<>|\x00-\x1f]+', "_", name).strip(" .")[:120] or "export"
 
 
 def safe_name(name: str) -> str:

@@ -3,20 +3,22 @@
 import contextlib
 import shutil
 from collections.abc import Callable, Iterator
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import APIRouter, File, Query, Request, UploadFile
 from fastapi.responses import FileResponse, Response
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from reins.core.audio import check_output
 from reins.errors import ConflictError, InputError, StorageError
 from reins.services import editing
-from reins.services.bringing_in import bring_in, bring_in_impulse
+from reins.services.bringing_in import bring_in, bring_in_impulse, join_pair, replace_take
 from reins.services.exporting import Output, export_mix, export_strip
 from reins.services.house import House
 from reins.services.jobs import Job, Jobs
+from reins.services.loudness import mix_loudness
 from reins.services.sessionfiles import export_session, import_session
 from reins.web.depends import TheAims, TheHouse, TheJobs
 
@@ -33,9 +35,46 @@ def bring_in_file(
 
     def work(job: Job) -> dict[str, Any]:
         with _gone_afterwards(path.parent):
-            return {"track_id": bring_in(house, session_id, path, name, job.progress)}
+            return asdict(bring_in(house, session_id, path, name, job.progress))
 
     return jobs.start(f"Bringing in {name}", work).as_dict()
+
+
+@router.post("/api/sessions/{session_id}/tracks/{track_id}/take")
+def replace_take_file(
+    request: Request, session_id: str, track_id: str, house: TheHouse, jobs: TheJobs,
+    file: Annotated[UploadFile, File()],
+) -> dict[str, Any]:  # fmt: skip
+    """Bring a file in as another take of a track, whose chain stays; answers with the job that does it."""
+    editing.document_of(house, session_id).track(track_id)
+    path, name = received(request, house, file)
+
+    def work(job: Job) -> dict[str, Any]:
+        with _gone_afterwards(path.parent):
+            return asdict(replace_take(house, session_id, track_id, path, name, job.progress))
+
+    return jobs.start(f"Bringing in {name}", work).as_dict()
+
+
+class PairBody(BaseModel):
+    """Body of two mono tracks that become one."""
+
+    model_config = ConfigDict(extra="forbid")
+    left_id: str
+    right_id: str
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+@router.post("/api/sessions/{session_id}/pair")
+def pair(session_id: str, body: PairBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
+    """Make one stereo track of two mono ones; answers with the job that does it."""
+    document = editing.document_of(house, session_id)
+    document.track(body.left_id), document.track(body.right_id)
+
+    def work(job: Job) -> dict[str, Any]:
+        return asdict(join_pair(house, session_id, body.left_id, body.right_id, body.name, job.progress))
+
+    return jobs.start(f"Joining {body.name}", work).as_dict()
 
 
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/processors/{processor_id}/impulses")
@@ -100,10 +139,15 @@ class ExportBody(BaseModel):
     bits: str = "24"
     rate: int | None = None
     dither: str | None = None
+    from_frame: int = Field(0, ge=0)
+    to_frame: int | None = Field(None, ge=1)
+    names: str = Field("", max_length=120)
 
     def output(self, house: House) -> Output:
         """What is to be written; InputError when that is not allowed."""
-        wanted = Output(self.format, self.bits, self.rate, self.dither)
+        wanted = Output(
+            self.format, self.bits, self.rate, self.dither, self.from_frame, self.to_frame, self.names
+        )  # fmt: skip
         wanted.check()
         check_output(house.passing_dir / "held", self.format, self.bits, self.dither)
         return wanted
@@ -112,13 +156,15 @@ class ExportBody(BaseModel):
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/export")
 def export(session_id: str, strip_id: str, body: ExportBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
     """Write a track's or bus's result to a file; answers with the job that does it."""
-    name = editing.document_of(house, session_id).strip(strip_id).name
+    document = editing.document_of(house, session_id)
+    name = document.strip(strip_id).name
     output = body.output(house)
+    called = output.named(f"{name} held", session=document.name, name=name)
 
     def work(folder: Path, job: Job) -> dict[str, Any]:
         path = folder / f"held.{body.format}"
         facts = export_strip(house, session_id, strip_id, path, output, job.progress)
-        return {**facts, "file": str(path), "name": f"{name} held.{body.format}"}
+        return {**facts, "file": str(path), "name": f"{called}.{body.format}"}
 
     return _handing_out(house, jobs, f"Exporting {name}", work)
 
@@ -137,9 +183,31 @@ def mix(session_id: str, body: MixBody, house: TheHouse, jobs: TheJobs) -> dict[
 
     def work(folder: Path, job: Job) -> dict[str, Any]:
         facts = export_mix(house, session_id, folder, output, job.progress, stems=body.stems)
-        return {**facts, "name": f"{name} {'stems.zip' if body.stems else f'mix.{body.format}'}"}
+        called = output.named(f"{name} mix", session=name, name="mix")
+        return {**facts, "name": f"{name} stems.zip" if body.stems else f"{called}.{body.format}"}
 
     return _handing_out(house, jobs, f"Exporting {'the stems' if body.stems else 'the mix'}", work)
+
+
+class LoudnessBody(BaseModel):
+    """Body of a question how loud the mix is, beside how loud it should be."""
+
+    model_config = ConfigDict(extra="forbid")
+    target_lufs: float = Field(ge=-40, le=-5)
+    from_frame: int = Field(0, ge=0)
+    to_frame: int | None = Field(None, ge=1)
+
+
+@router.post("/api/sessions/{session_id}/loudness")
+def loudness(session_id: str, body: LoudnessBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
+    """Measure the mix and say by how much the master's fader is off a target; answers with the job that does it."""
+    output = Output(first=body.from_frame, end=body.to_frame)
+    output.check()
+
+    def work(job: Job) -> dict[str, Any]:
+        return asdict(mix_loudness(house, session_id, output, body.target_lufs, job.progress))
+
+    return jobs.start("Measuring the mix", work).as_dict()
 
 
 @router.post("/api/sessions/{session_id}/file")

@@ -26,16 +26,19 @@ from reins.core.changes.impulses import AddImpulse, RemoveImpulse
 from reins.core.changes.judging import KeepJudgement
 from reins.core.changes.marks import CorrectMark
 from reins.core.changes.pairs import AddPair, PartProcessors
+from reins.core.changes.places import PutPlace, RemovePlace
 from reins.core.changes.reins import PutRein, RemoveRein
 from reins.core.changes.strips import (
     AddBus,
     AddTrack,
     DuplicateTrack,
+    JoinTracks,
     MoveTrack,
     PutSend,
     RemoveBus,
     RemoveSend,
     RemoveTrack,
+    ReplaceTake,
     RouteStrip,
     SetStrip,
 )
@@ -50,8 +53,10 @@ __all__ = [
     "AddTrack",
     "Change",
     "Deepen",
+    "JoinTracks",
     "KeepJudgement",
     "PutRein",
+    "ReplaceTake",
     "SetProcessor",
     "SetSession",
     "SetStrip",
@@ -85,7 +90,7 @@ Change = Annotated[
     | UseDraft | CopyDraft | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack
     | AddBus | RemoveBus | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein
     | AddImpulse | RemoveImpulse | CorrectMark | KeepJudgement | SetStrips | CopyChain | LayChain | Deepen | KeepSet
-    | UseSet | RemoveSet | SetSession,
+    | UseSet | RemoveSet | PutPlace | RemovePlace | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

@@ -1,6 +1,7 @@
 """What a person can do to tracks, buses and the master as a whole."""
 
 import functools
+from collections.abc import Callable
 from typing import Any, Literal
 
 import pydantic
@@ -13,7 +14,7 @@ from reins.core.moves.models import ByKey, Rein
 from reins.core.moves.rules import named
 from reins.core.processors.sidechain import renamed, with_sources
 from reins.core.routing import all_names, in_order, strip_ids
-from reins.core.sessions import MASTER, Bus, Document, Name, Send, Strip, Track, new_id
+from reins.core.sessions import MASTER, MAX_FRAME, Bus, Document, Name, Send, Strip, Track, new_id
 from reins.core.settings.models import Strict
 from reins.core.settings.words import said
 from reins.errors import ConflictError, NotFoundError, SettingsError
@@ -48,6 +49,48 @@ class AddTrack(Strict):
         return document.model_copy(update=update), f"{self.track.name}: brought in"
 
 
+class ReplaceTake(_OnTrack):
+    """Put another take in a track's place of sound; its chain, fader and all else stay."""
+
+    kind: Literal["replace_take"]
+    take_id: str
+    name: str = Field(max_length=120)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the other take, and the label. What was found and marked in the old one is let go."""
+        track = document.track(self.track_id)
+        update: dict[str, Any] = {"take_id": self.take_id, "stamp_frame": None, "marks": {}}
+        return document.with_strip(self.track_id, **update), f"{track.name}: take replaced by {self.name}"
+
+
+class JoinTracks(Strict):
+    """Put one stereo track in the place of two mono ones; its chain and way are those of the left."""
+
+    kind: Literal["join_tracks"]
+    left_id: str
+    right_id: str
+    take_id: str
+    name: Name
+    start_frame: int = Field(ge=0, le=MAX_FRAME)
+
+    def apply(self, document: Document) -> tuple[Document, str]:
+        """Document with the track, and the label. What followed either of the two follows the one."""
+        left, right = document.track(self.left_id), document.track(self.right_id)
+        update: dict[str, Any] = {
+            "name": self.name,
+            "take_id": self.take_id,
+            "start_frame": self.start_frame,
+            "stamp_frame": None,
+        }
+        laid = {"trim_db": 0.0, "inverted": False, "pan_pct": 0.0, "marks": {}}  # trim and polarity are in the take now
+        document = document.with_strip(self.left_id, **update, **laid)
+        one, other = f"{self.left_id}/", f"{self.right_id}/"
+        document = _retied(document, lambda name: name.replace(other, one) if name.startswith(other) else name, on=True)
+        in_order(document)
+        document, _ = RemoveTrack(kind="remove_track", track_id=self.right_id).apply(document)
+        return document, f"{self.name}: {left.name} and {right.name} joined"
+
+
 def _lined_up(tracks: dict[str, Track], sample_rate: int) -> dict[str, Track]:
     """Tracks in which those with a time stamp begin as far apart as their stamps say (EBU Tech 3285).
 
@@ -78,30 +121,33 @@ class RemoveTrack(_OnTrack):
 
 
 def _untied(document: Document, strip_id: str) -> Document:
-    """A document in which no key, in no draft, comes from a strip any more."""
+    """A document in which no key, in no draft, comes from a strip any more; a rein that loses its key stays, off."""
     own = {name for name in all_names(document) if name.startswith(f"{strip_id}/")}
+    return _retied(document, lambda name: "self" if name in own else name, on=False)
 
-    def source_of(name: str) -> str:
-        return "self" if name in own else name
 
-    def freed(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
+def _retied(document: Document, source_of: Callable[[str], str], *, on: bool) -> Document:
+    """A document in which every key, in every draft, listens to what source_of says of it; on: whether reins whose key
+    changes stay on.
+    """
+
+    def heeding(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
         return [entry.model_copy(update={"settings": with_sources(entry.settings, source_of)}) for entry in chain]
 
-    def let_go(rein: Rein) -> Rein:
-        """A rein that loses its key stays, off."""
+    def moved(rein: Rein) -> Rein:
         if not isinstance(rein.by, ByKey) or (key := renamed(rein.by.key, source_of)) is rein.by.key:
             return rein
         by = rein.by.model_copy(update={"key": key})
-        return rein.model_copy(update={"by": by, "on": False})
+        return rein.model_copy(update={"by": by, "on": rein.on and on})
 
     for other in strip_ids(document):
         strip = document.strip(other)
         drafts = {
-            k: draft.model_copy(update={"chain": freed(draft.chain), "reins": [*map(let_go, draft.reins)]})
+            k: draft.model_copy(update={"chain": heeding(draft.chain), "reins": [*map(moved, draft.reins)]})
             for k, draft in strip.drafts.items()
         }
-        reins = [*map(let_go, strip.reins)]
-        document = document.with_strip(other, chain=freed(strip.chain), reins=reins, drafts=drafts)
+        reins = [*map(moved, strip.reins)]
+        document = document.with_strip(other, chain=heeding(strip.chain), reins=reins, drafts=drafts)
     return document
 
 
