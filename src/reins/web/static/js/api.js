@@ -93,6 +93,9 @@ export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body)
 export const matchMakeup = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/makeup`, {});
 export const exportStrip = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/export`, body);
 export const traceGain = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/trace`, {});
+export const measureMix = (id, body) => post(`/api/sessions/${id}/loudness`, body);
+export const joinPair = (id, body) => post(`/api/sessions/${id}/pair`, body);
+export const replaceTake = (id, trackId, file, progress) => sendFile(`/api/sessions/${id}/tracks/${trackId}/take`, file, progress);
 export const exportMix = (id, body) => post(`/api/sessions/${id}/mix`, body);
 export const exportSession = (id) => post(`/api/sessions/${id}/file`, {});
 export const keepPoint = (body) => post("/api/points", body);

@@ -26,7 +26,7 @@ const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
   "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why", "tiles",
-  "find", "sets", "wholechain",
+  "find", "sets", "wholechain", "placelist",
 ];
 
 /** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
@@ -124,6 +124,10 @@ const shown = (kit, state, data) => ({
       levels: rememberedRoom().levels,
       scale: (levels) => state.room.keepLevels(levels),
       placeLine: () => kit.lineHand?.place(),
+      loopPlace: (id) => state.places.loop(id),
+      movePlace: (id, frame) => state.places.move(id, frame),
+      removePlace: (id) => state.places.remove(id),
+      listPlaces: () => state.places.show(),
       why: (frame) => state.asking.why(frame),
       takeMark: (at) => state.aiming.takeMark(at),
       addMark: (at) => state.aiming.addMark(at),
@@ -269,7 +273,7 @@ const shown = (kit, state, data) => ({
       state.frequencies.changeBench();
     }
     const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
-    kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, thresholdDb: state.trying.thresholdDb(), closingDb: state.trying.closingDb(), line: this.lineSetting });
+    kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, places: this.document.places, thresholdDb: state.trying.thresholdDb(), closingDb: state.trying.closingDb(), line: this.lineSetting });
     kit.overview.follow(kit.view.model);
     for (const [name, control] of kit.times) control.set(this.document[name]);
     kit.list.show({ track: kit.parts.tracks, bus: kit.parts.buses, master: kit.parts.mainstrip, reins: kit.parts.reins }, this.document, this.stripId);

@@ -14,7 +14,8 @@ const MOST_MARKS = 600; // drawn at once
 export class TakeView {
   /**
    * @param {HTMLElement} root holds .take-canvas, .take-hand, .playhead, .threshold-line and .threshold-handle
-   * @param {{view: () => void, placeLine: () => void, why: (frame: number) => void, takeMark: (at: number) => void, addMark: (at: number) => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
+   * @param {{view: () => void, placeLine: () => void, why: (frame: number) => void, takeMark: (at: number) => void, addMark: (at: number) => void, loopPlace: (id: string) => void, movePlace: (id: string, frame: number) => void,
+   *   removePlace: (id: string) => void, listPlaces: () => void, seek: (frame: number) => void, loop: (loop: object) => void, place: () => number,
    *   scale: (levels: object) => void, levels: object, threshold: (db: number) => void, keepThreshold: () => void, nudge: (direction: number, fine: boolean) => void}} to
    */
   constructor(root, to) {
@@ -28,11 +29,12 @@ export class TakeView {
     this.markRow.addEventListener("dblclick", (event) => {
       if (event.target === this.markRow) this.to.addMark(Math.max(0, this.model.start + (event.offsetX / this.markRow.clientWidth) * this.model.frames) / this.model.sampleRate);
     });
+    this.placeRow = root.querySelector(".place-row");
     this.lineHand = root.querySelector(".line-hand");
     this.levels = ["floor", "ceiling"].map((name) => [name, root.querySelector(`.rein-${name}`)]);
     this.model = {
       start: 0, frames: 1, end: 1, sampleRate: 48000, tempoBpm: 120, beatsPerBar: 4,
-      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null, drawn: null, follow: null, marks: null, levels: readLevels(to.levels),
+      loop: { on: false, start_frame: 0, end_frame: 0 }, picture: null, rough: null, thresholdDb: null, closingDb: null, line: null, map: null, drawn: null, follow: null, marks: null, places: [], levels: readLevels(to.levels),
     };
     this.over.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
     this.over.addEventListener("pointerdown", (event) => this.press(event));
@@ -70,6 +72,7 @@ export class TakeView {
     else paintTake(this.canvas, this.model);
     this.placeRein();
     this.placeMarks();
+    this.placeFlags();
     const none = thresholdDb === null || map !== null || this.model.drawn !== null || this.model.follow !== null;
     this.handle.hidden = this.line.hidden = none;
     if (none) return;
@@ -82,6 +85,47 @@ export class TakeView {
     this.handle.setAttribute("aria-valuemax", line.high);
     this.handle.setAttribute("aria-valuenow", thresholdDb);
     this.handle.setAttribute("aria-valuetext", `${text} dB`);
+  }
+
+  /** The marks on the ruler: a press loops from there to the next, a drag moves one, Delete takes it away. */
+  placeFlags() {
+    const { places, start, frames } = this.model;
+    const { left, width } = this.place;
+    const seen = places.filter(({ at_frame: at }) => at >= start && at < start + frames);
+    if (this.flagInHand) return;
+    this.placeRow.replaceChildren(...seen.map(({ id, name, at_frame: at }) => {
+      const flag = element("button", "place-flag", { type: "button", "data-place": id, title: `${name}: a press loops from here to the next mark; drag it, Delete takes it away, a double press lists all` });
+      flag.textContent = name;
+      flag.style.transform = `translateX(${(left + ((at - start) / frames) * width).toFixed(1)}px)`;
+      flag.addEventListener("pointerdown", (event) => this.dragFlag(event, flag, id, at));
+      flag.addEventListener("click", (event) => event.detail !== 2 && this.to.loopPlace(id));
+      flag.addEventListener("dblclick", () => this.to.listPlaces());
+      flag.addEventListener("keydown", ({ key }) => key === "Delete" && this.to.removePlace(id));
+      return flag;
+    }));
+    this.keepFlagStop ??= rove(this.placeRow, { selector: ".place-flag", sideways: true });
+    this.keepFlagStop();
+  }
+  dragFlag(event, flag, id, at) {
+    const { frames } = this.model;
+    const { left, width } = this.place;
+    let moved = 0;
+    const move = ({ clientX }) => {
+      moved = clientX - event.clientX;
+      if (Math.abs(moved) < CLICK_PX) return;
+      this.flagInHand = true;
+      flag.style.transform = `translateX(${(left + ((at - this.model.start) / frames) * width + moved).toFixed(1)}px)`;
+    };
+    const end = () => {
+      flag.removeEventListener("pointermove", move);
+      this.flagInHand = false;
+      if (Math.abs(moved) < CLICK_PX) return;
+      flag.addEventListener("click", (click) => click.stopImmediatePropagation(), { capture: true, once: true }); // it was no press
+      this.to.movePlace(id, at + (moved / width) * frames);
+    };
+    flag.setPointerCapture(event.pointerId);
+    flag.addEventListener("pointermove", move);
+    flag.addEventListener("lostpointercapture", end, { once: true });
   }
 
   /** What was found in the part in view, above the take: a hit is a stroke, a phrase or sibilant a bar. */

@@ -16,11 +16,71 @@ export const files = (kit, state) => ({
   bits: "24",
   rate: "",
   dither: "",
+  exportPart: "",
+  names: "",
+  target: "−16",
+  /** @type {{fader_db: number, said: string} | null} */
+  measured: null,
+  /** @type {string[]} tracks that were brought in here; only of these it is asked whether they belong together */
+  broughtIn: [],
+  /** @type {string[]} pairs that shall stay two, as one word */
+  left: [],
 
   bringIn(list) {
     for (const file of list) {
-      this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(state.desk.session.id, file, (percent) => { shown.percent = percent; }));
+      this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(state.desk.session.id, file, (percent) => { shown.percent = percent; }))
+        .then((job) => this.cameIn(job));
     }
+  },
+  cameIn(job) {
+    if (job?.state !== "done") return;
+    this.broughtIn = [...this.broughtIn, job.result.track_id];
+    if (job.result.said) state.keeping.tell(job.result.said);
+  },
+  /** Another recording in the place of the chosen track's. @param {HTMLInputElement} field */
+  replaceTake(field) {
+    const [file] = field.files ?? [];
+    field.value = "";
+    if (!file) return;
+    const { session, stripId } = state.desk;
+    this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.replaceTake(session.id, stripId, file, (percent) => { shown.percent = percent; }))
+      .then((job) => this.cameIn(job));
+  },
+
+  /** Mono tracks just brought in that are one stereo sound by their names. */
+  get pairs() { return state.desk.session.pairs.filter((pair) => (this.broughtIn.includes(pair[0]) || this.broughtIn.includes(pair[1])) && !this.left.includes(pair.join())); },
+  pairSaid([left, right]) {
+    const { tracks } = state.desk.document;
+    return `${tracks[left]?.name} and ${tracks[right]?.name}: one stereo track?`;
+  },
+  leavePair(pair) { this.left = [...this.left, pair.join()]; },
+  joinPair([left, right, name]) {
+    this.follow({ what: `Joining ${name}`, percent: 0 }, () => api.joinPair(state.desk.session.id, { left_id: left, right_id: right, name }));
+  },
+
+  get exportParts() {
+    const { loop } = state.desk.document;
+    const loops = loop.end_frame > loop.start_frame ? [["loop", "the loop"]] : [];
+    return [["", "all of it"], ...loops, ...state.places.list.map((place) => [place.id, `from “${place.name}” to the next mark`])];
+  },
+  get span() {
+    const { loop } = state.desk.document;
+    const place = state.places.list.find(({ id }) => id === this.exportPart);
+    if (place) return { from_frame: place.at_frame, to_frame: place.end_frame };
+    return this.exportPart === "loop" ? { from_frame: loop.start_frame, to_frame: loop.end_frame } : {};
+  },
+  /** How loud the mix is, and what its fader would have to do. */
+  async measureMix() {
+    this.measured = null;
+    const target = Number(this.target.replace("−", "-").replace(/\s*LUFS/i, "").replace(",", "."));
+    if (!(target >= -40 && target <= -5)) return state.keeping.complain(`Loudness wanted is “${this.target}”; allowed: −40 to −5 LUFS.`);
+    const job = await this.follow({ what: "Measuring the mix", percent: 0 }, () => api.measureMix(state.desk.session.id, { target_lufs: target, ...this.span }));
+    if (job?.state === "done") this.measured = job.result;
+  },
+  async setFader() {
+    if (!this.measured) return;
+    await state.editing.change({ kind: "set_strip", strip_id: "master", values: { fader_db: this.measured.fader_db } });
+    this.measured = null;
   },
   /** A response for the chosen processor. */
   bringInImpulse(file) {
@@ -49,13 +109,15 @@ export const files = (kit, state) => ({
       : "24 bits are rounded; what that adds lies far below any noise.";
   },
   showExport() {
+    this.measured = null;
+    if (!this.exportParts.some(([value]) => value === this.exportPart)) this.exportPart = "";
     if (!this.exportChoices.some(([what]) => what === this.exportWhat)) this.exportWhat = "mix";
     kit.parts.exporting.showModal();
   },
   async exportNow() {
     kit.parts.exporting.close();
     const { exportWhat: what, format, bits } = this;
-    const body = { format, bits, rate: this.rate ? Number(this.rate) : null, dither: bits === "32f" ? null : this.dither || null };
+    const body = { ...this.span, names: this.names.trim(), format, bits, rate: this.rate ? Number(this.rate) : null, dither: bits === "32f" ? null : this.dither || null };
     const id = state.desk.session.id;
     const begin = {
       strip: () => api.exportStrip(id, state.desk.stripId, body),

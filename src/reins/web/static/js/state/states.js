@@ -13,6 +13,7 @@ import { hearing } from "./hearing.js";
 import { keeping } from "./keeping.js";
 import { movable } from "./movable.js";
 import { otherwise } from "./otherwise.js";
+import { places } from "./places.js";
 import { reins } from "./reins.js";
 import { room } from "./room.js";
 import { spreading } from "./spreading.js";
@@ -20,7 +21,7 @@ import { together } from "./together.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, keeping, movable, otherwise, reins, room, spreading, together, transport, trying };
+const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, keeping, movable, otherwise, places, reins, room, spreading, together, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
@@ -36,6 +37,7 @@ const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies
  * @property {ReturnType<typeof keeping>} keeping
  * @property {ReturnType<typeof movable>} movable
  * @property {ReturnType<typeof otherwise>} otherwise
+ * @property {ReturnType<typeof places>} places
  * @property {ReturnType<typeof reins>} reins
  * @property {ReturnType<typeof room>} room
  * @property {ReturnType<typeof spreading>} spreading
