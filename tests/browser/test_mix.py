@@ -30,7 +30,7 @@ def test_strips_chosen_together_move_together_in_one_step(desk, driver):
     faders = {name: desk.track(name)["fader_db"] for name in ("Kick", "Snare", "Hats", "Room")}
     step = desk.state()["step"]
 
-    desk.row("Snare", '[aria-label="Snare Fader"]').send_keys(Keys.ARROW_DOWN * 4)
+    desk.row("Snare", '[aria-label="Snare Fader"]').send_keys(Keys.ARROW_LEFT * 4)
     wait_until(lambda: desk.track("Snare")["fader_db"] == faders["Snare"] - 2.0)
     assert desk.state()["step"] == step + 1
     moved = {name: desk.track(name)["fader_db"] - before for name, before in faders.items()}

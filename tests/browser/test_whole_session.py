@@ -329,7 +329,7 @@ def test_every_control_tells_its_sentence_on_hover_and_on_focus(desk, driver):
     wait_until(lambda: hint.is_displayed() and hint.text == sentence)
     ActionChains(driver).move_to_element(find(driver, ".head-bars")).perform()
     wait_until(lambda: not hint.is_displayed())
-    find(driver, '.bench [data-setting="ratio"] .control-number').send_keys(Keys.TAB)
+    find(driver, '.bench [data-setting="threshold_db"] [role="slider"]').send_keys(Keys.ARROW_DOWN)
 
     wait_until(
         lambda: (

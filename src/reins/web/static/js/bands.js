@@ -45,8 +45,8 @@ export class BandTable {
     const columns = { ...(between && { [list.between]: between.head }), ...(keys ? list.keys : list.columns) };
     const order = Object.keys(columns);
     const head = element("tr", "");
-    head.append(...["band", "hear", "what it did", ...Object.values(columns)].map((word, index) => {
-      const cell = element("th", word === "what it did" ? "band-did" : `of-${order[index - 3] ?? "tools"}`, { scope: "col" });
+    head.append(...["", "hear", "what it did", ...Object.values(columns)].map((word, index) => {
+      const cell = element(word ? "th" : "td", word === "what it did" ? "band-did" : `of-${order[index - 3] ?? "tools"}`, word ? { scope: "col" } : {});
       cell.textContent = word;
       return cell;
     }));

@@ -64,7 +64,7 @@ export class Bench {
     const groups = names.toSorted((a, b) => LATER.indexOf(a) - LATER.indexOf(b)).map((name) => [name, settings.filter((s) => s.group === name)]);
     this.keyFilter = settings.filter((s) => s.group === "Key filter" && s.name.startsWith("key."));
     // Where there is a sidechain, Out stands under the shortest column.
-    const lines = (s) => ({ number: 1, choice: 1.5, source: 1, sources: 0.6, recording: 2, points: 1.5 })[s.kind];
+    const lines = (s) => ({ number: 1, choice: longKind(s) ? 0.8 : 1.4, source: 1, sources: 0.6, recording: 2, points: 1.5 })[s.kind];
     const tall = (group) => settings.filter((s) => s.group === group).reduce((sum, s) => sum + lines(s), 0);
     const [shortest] = ["Sidechain", "Level", "Time", "Detect"].toSorted((a, b) => tall(a) - tall(b));
     this.panel.classList.toggle("is-many", names.length > 6); // more than a grid of four columns holds: they flow

@@ -201,6 +201,7 @@ export class NumberControl {
     entry.addEventListener("blur", leave);
     entry.addEventListener("keydown", (event) => {
       event.stopPropagation();
+      if (event.key === "Enter") event.preventDefault(); // else it would press the figure, which has the focus next
       if (event.key === "Enter") this.enter(entry);
       if (event.key === "Escape") this.leave(entry);
     });
@@ -307,7 +308,8 @@ export class SourcesControl {
     this.root = element("div", "control control-sources", { "data-setting": setting.name, "data-help": setting.help });
     this.rows = element("div", "source-rows");
     this.add = element("button", "text-button", { type: "button", "data-do": "add-source", "data-help": setting.help });
-    this.add.textContent = "+ another sound";
+    this.add.textContent = "+ another";
+    this.add.setAttribute("aria-label", "Hear another sound too");
     this.add.addEventListener("click", () => to.keep([...this.value, { source: "before", gain_db: 0 }]));
     this.root.append(this.rows, this.add);
   }
