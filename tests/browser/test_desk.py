@@ -76,6 +76,7 @@ def test_numbers_are_typed_with_their_units(desk):
 def test_a_wrong_entry_says_what_is_allowed_and_keeps_the_old_value(desk, driver):
     desk.add_compressor("Guitar L")
     desk.type("threshold_db", "-18 dB")  # it was laid by the take
+    wait_until(lambda: desk.settings("Guitar L")["threshold_db"] == -18.0)
     step = desk.state()["step"]
 
     desk.type("threshold_db", "12")

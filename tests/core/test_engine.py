@@ -266,3 +266,46 @@ def test_changing_what_is_heard_of_a_processor_and_its_settings_does_not_click_o
 
     out = np.concatenate(blocks)
     assert np.abs(np.diff(out, 2)).max() < 3 * 0.4 * (2 * np.pi * 200 / RATE) ** 2 + 0.4 / 480**2 * 40
+
+
+def test_a_pause_before_the_loop_begins_again_is_silent_and_every_pass_is_alike(make_take, noise):
+    loop, pause, seam = (3000, 9000), 2000, 144
+    stream = Stream(4000, (loop[0], loop[1] + pause), seam, pause)
+    mixer = Mixer(document(track()), {"a": make_take(noise)})
+    mixer.start(stream)
+    heard = np.concatenate([mixer.process(500) for _ in range(42)], axis=1)
+
+    first = 9000 - 4000
+    assert np.all(heard[:, first : first + pause] == 0.0) and np.any(heard[:, first - 300 : first])
+    passes = [heard[:, first + pause + k * 8000 :][:, :8000] for k in (0, 1)]
+    assert len(passes[1][0]) == 6000
+    np.testing.assert_array_equal(passes[0][:, :6000], passes[1])
+    assert stream.at(first + 500) == 9500 and stream.heard_at(first + 500) == 8999
+    assert np.abs(np.diff(heard[0, first + pause - 5 : first + pause + 5])).max() < 0.05  # it fades in
+
+
+@pytest.mark.parametrize("processor", [None, "c"])
+def test_a_part_of_the_source_is_heard_within_the_result(make_take, noise, processor):
+    takes = {"a": make_take(noise)}
+
+    def heard(**how):
+        mixer = Mixer(document(track(chain=[entry(threshold_db=-40, lookahead_ms=4)])), takes)
+        mixer.listen(Listening(of="t0", processor_id=processor, **how))
+        return render(mixer, 0, 12000)[:, 4000:]
+
+    result, source = heard(), heard(what="source")
+    np.testing.assert_allclose(heard(source_pct=30), 0.7 * result + 0.3 * source, atol=1e-12)
+    np.testing.assert_allclose(heard(source_pct=100), source, atol=1e-12)
+
+
+def test_middle_and_sides_are_heard_on_both_ears(make_take, noise):
+    takes = {"a": make_take(noise)}
+
+    def heard(sides):
+        mixer = Mixer(document(track(chain=[entry(threshold_db=-40)])), takes)
+        mixer.listen(Listening(sides=sides))
+        return render(mixer, 0, 8000)[:, 2000:]
+
+    left, right = heard("both")
+    np.testing.assert_allclose(heard("mono"), [0.5 * (left + right)] * 2, atol=1e-12)
+    np.testing.assert_allclose(heard("sides"), [0.5 * (left - right)] * 2, atol=1e-12)

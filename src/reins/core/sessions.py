@@ -248,6 +248,7 @@ class Loop(Strict):
     on: bool = False
     start_frame: int = Field(0, ge=0, le=MAX_FRAME)
     end_frame: int = Field(0, ge=0, le=MAX_FRAME)
+    pause_s: float = Field(0.0, ge=0, le=10)  # of silence before it begins again
 
     @model_validator(mode="after")
     def _has_length(self) -> "Loop":

@@ -22,6 +22,17 @@ class Stream:
     start_frame: int
     loop: tuple[int, int] | None = None
     seam_frames: int = 0
+    pause_frames: int = 0  # of silence at the end of the loop, which it is longer by
+
+    def heard_at(self, frame: int) -> int:
+        """The session frame at a frame of the stream; in the pause that of the last sound."""
+        place = self.at(frame)
+        return place if self._looping is None or not self.pause_frames else min(place, self._silent_from - 1)
+
+    @property
+    def _silent_from(self) -> int:
+        assert self.loop is not None
+        return self.loop[1] - self.pause_frames
 
     @property
     def _looping(self) -> tuple[int, int] | None:
@@ -50,6 +61,8 @@ class Stream:
 
     def read(self, sound: Callable[[int, int], Array], first: int, frames: int) -> Array:
         """What a sound (called with frame and length) gives along the stream, its seams faded over."""
+        if self._looping is not None and self.pause_frames:
+            sound = self._pausing(sound)
         spans = self.spans(first, frames)
         if len(spans) == 1 and not self._seam_at(first):
             return sound(*spans[0])
@@ -62,6 +75,17 @@ class Stream:
             pieces.append(piece)
             at += length
         return np.concatenate(pieces, axis=1)
+
+    def _pausing(self, sound: Callable[[int, int], Array]) -> Callable[[int, int], Array]:
+        """The sound, fading out where the pause begins and silent from there on."""
+
+        def read(first: int, frames: int) -> Array:
+            left = self._silent_from - np.arange(first, first + frames)
+            if left[-1] >= self.seam_frames:
+                return sound(first, frames)
+            return sound(first, frames) * np.clip(left / max(self.seam_frames, 1), 0.0, 1.0)
+
+        return read
 
     def _seam_at(self, frame: int) -> int:
         """How many frames of the fade after a jump are still to come at a frame of the stream."""

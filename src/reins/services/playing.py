@@ -16,7 +16,7 @@ import numpy as np
 
 from reins.core.changes import Deepen, PutRein, PutSend, SetProcessor, SetStrip
 from reins.core.engine.graph import only_retuned
-from reins.core.engine.listening import LISTENS, Listening
+from reins.core.engine.listening import LISTENS, SIDES, Listening
 from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import BLOCK_FRAMES
 from reins.core.engine.watching import Sight, Watched
@@ -321,10 +321,16 @@ class DeskPlayer:
             raise InputError(f"listen is “{what}”; allowed: {', '.join(LISTENS)}.")
         if not abs(gain_db) <= MOST_GAIN_DB:
             raise InputError(f"gain_db is {gain_db}; allowed: −{MOST_GAIN_DB:g} to {MOST_GAIN_DB:g} dB.")
+        source_pct, sides = float(message.get("source_pct", 0.0)), message.get("sides", "both")
+        if not 0.0 <= source_pct <= 100.0:
+            raise InputError(f"source_pct is {source_pct}; allowed: 0 to 100.")
+        if sides not in SIDES:
+            raise InputError(f"sides is “{sides}”; allowed: {', '.join(SIDES)}.")
         of, processor_id, band = message.get("of"), message.get("processor_id"), str(message.get("band") or "")
         if processor_id is not None and of is None:
             raise InputError("A processor is heard of one strip: say whose it is.")
-        self._clock.listen(Listening(what, of, processor_id, gain_db, band if what in ("key", "band") else ""))
+        band = band if what in ("key", "band") else ""
+        self._clock.listen(Listening(what, of, processor_id, gain_db, band, source_pct, sides))
 
     def _on_mark(self, message: dict[str, Any]) -> None:
         """The listener has heard it go over, when so many frames of the stream had been played."""

@@ -14,6 +14,7 @@ from reins.core.pairs import PAIRS
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Send, Track
 from reins.core.settings.fields import describe_fields
+from reins.core.settings.known_as import KNOWN_AS
 from reins.core.starting_points import starting_points
 from reins.core.trials.aims import AIMS, described
 from reins.services import editing, guide, points, recall
@@ -61,6 +62,7 @@ def desk(request: Request, session_id: str, house: TheHouse) -> Response:
             "master": describe_fields(Master),
             "send": describe_fields(Send),
         },
+        "knownAs": KNOWN_AS,
         "deeper": describe_fields(Deepen)[0],
         "sessionSettings": [row for row in describe_fields(Document) if row["group"] == "Time"],
         "reins": rein_catalogue(),

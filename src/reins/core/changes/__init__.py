@@ -78,10 +78,14 @@ class SetSession(Strict):
         """Document with the change, and the label."""
         names = ("name", "tempo_bpm", "beats_per_bar", "loop")
         changes: dict[str, Any] = {k: v for k in names if (v := getattr(self, k)) is not None}
+        if self.loop and "pause_s" not in self.loop.model_fields_set:  # a loop that is dragged keeps its pause
+            changes["loop"] = self.loop.model_copy(update={"pause_s": document.loop.pause_s})
         said = {"name": f"renamed {self.name}", "tempo_bpm": f"tempo {self.tempo_bpm} bpm", "loop": "loop"}
         said["beats_per_bar"] = f"{self.beats_per_bar} beats in a bar"
         if self.loop and self.loop.on != document.loop.on:
             said["loop"] = f"loop {'on' if self.loop.on else 'off'}"
+        elif self.loop and changes["loop"].pause_s != document.loop.pause_s:
+            said["loop"] = f"{changes['loop'].pause_s:g} s before the loop begins again"
         return document.model_copy(update=changes), "Session: " + ", ".join(said[k] for k in changes)
 
 

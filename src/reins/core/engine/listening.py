@@ -17,6 +17,8 @@ Listen = Literal["result", "source", "difference", "key", "band"]
 TOGETHER = "+"  # between the names of bands that are heard at once
 MOST_TOGETHER = 16
 LISTENS: tuple[Listen, ...] = ("result", "source", "difference", "key", "band")
+Sides = Literal["both", "mono", "sides"]
+SIDES: tuple[Sides, ...] = ("both", "mono", "sides")
 
 
 @dataclass(frozen=True)
@@ -24,7 +26,8 @@ class Listening:
     """What is heard: of the mix (`of` None: source is the mix without any chain), of one strip, or of one of its
     processors (source is what comes to that one); made louder by gain_db. For a key, the processor whose detector is
     listened to, and the band where bands have keys of their own; for a band, the processor and the band by the name of
-    its gain, several joined by TOGETHER: what they cover of what it listens to is heard.
+    its gain, several joined by TOGETHER: what they cover of what it listens to is heard. source_pct: of the result, how
+    much of it is the source. sides: both as they are, their middle on both, or what differs between them on both.
     """
 
     what: Listen = "result"
@@ -32,6 +35,8 @@ class Listening:
     processor_id: str | None = None
     gain_db: float = 0.0
     band: str = ""
+    source_pct: float = 0.0
+    sides: Sides = "both"
 
 
 def heard_of(graph: Graph, to: Listening, frames: int) -> Array:
@@ -45,10 +50,22 @@ def heard_of(graph: Graph, to: Listening, frames: int) -> Array:
         heard = _processor(graph, player, to, frames)
     elif to.what == "result":
         heard = player.aligned
+        if to.source_pct > 0.0:
+            source = player.dry if to.of is None else player.source()
+            heard = heard + to.source_pct / 100.0 * (source - heard)
     else:
         source = player.dry if to.of is None else player.source()
         heard = source if to.what == "source" else source - player.aligned
-    return heard if to.gain_db == 0.0 else heard * db_to_lin(to.gain_db)
+    heard = heard if to.gain_db == 0.0 else heard * db_to_lin(to.gain_db)
+    if to.sides == "both":
+        return heard
+    one = 0.5 * (heard[:1] + (heard[1:] if to.sides == "mono" else -heard[1:]))
+    return np.repeat(one, 2, axis=0)
+
+
+def wants_source(to: Listening | None) -> bool:
+    """Whether what would be there without any chain is heard, or a part of it."""
+    return to is not None and (to.what in ("source", "difference") or to.source_pct > 0.0)
 
 
 def filling_frames(graph: Graph, to: Listening) -> int:
@@ -84,7 +101,9 @@ def _processor(graph: Graph, player: StripPlayer, to: Listening, frames: int) ->
             ("before", around.before, around.latency_before), ("after", around.after, around.latency_after),
         )
     )  # fmt: skip
-    return {"result": after, "source": before}[to.what] if to.what != "difference" else before - after
+    if to.what == "difference":
+        return before - after
+    return before if to.what == "source" else after + to.source_pct / 100.0 * (before - after)
 
 
 def _at_mix(graph: Graph, place: object, signal: Array, late: int, sections: Array | None) -> Array:

@@ -53,9 +53,11 @@ class LiveClock:
     def play(self, frame: int) -> int:
         """Start a new stream at a session frame; returns its number."""
         loop = self._document.loop
-        span = (loop.start_frame, loop.end_frame) if loop.on and loop.end_frame > loop.start_frame else None
+        pause = round(loop.pause_s * self._document.sample_rate)
+        span = (loop.start_frame, loop.end_frame + pause) if loop.on and loop.end_frame > loop.start_frame else None
         seam = ms_to_frames(SEAM_MS, self._document.sample_rate)
-        self._stream_map = Stream(max(0, frame), span, seam)
+        # Begun behind the loop's end, it plays on to the end of the session.
+        self._stream_map = Stream(max(0, frame), span if frame < loop.end_frame else None, seam, pause if span else 0)
         self._mixer.start(self._stream_map)
         self.stream += 1
         self._sent = self._played = 0
@@ -80,7 +82,7 @@ class LiveClock:
 
     def position(self) -> int:
         """The session frame the listener hears now."""
-        return self._stream_map.at(self._played)
+        return self._stream_map.heard_at(self._played)
 
     def add_takes(self, takes: dict[str, Take]) -> None:
         """Make takes known before a document names them."""
@@ -126,7 +128,7 @@ class LiveClock:
 
     def ended(self) -> bool:
         """Whether everything there is has been given."""
-        here = self._stream_map.at(self._sent)
+        here = self._stream_map.heard_at(self._sent)
         return self._mixer.left(here, 1) == 0
 
     def next_block(self, *, busy: bool = False) -> LiveBlock | None:
@@ -135,7 +137,7 @@ class LiveClock:
         frames = BLOCK_FRAMES * (2 if long else 1)
         if not self.playing or self.ended() or self._sent - self._played + frames > self._ahead_frames:
             return None
-        place = self._stream_map.at(self._sent)
+        place = self._stream_map.heard_at(self._sent)
         mix = self._mixer.process(frames)
         self._sent += frames
         samples = np.ascontiguousarray(mix.T, dtype=np.float32)

@@ -11,7 +11,7 @@ from reins.core.dsp.gliding import fade_in
 from reins.core.engine.gliding import GLIDE_MS
 from reins.core.engine.graph import Graph, working
 from reins.core.engine.length import session_frames, sounding_frames
-from reins.core.engine.listening import Listening, filling_frames, heard_of
+from reins.core.engine.listening import Listening, filling_frames, heard_of, wants_source
 from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.core.time import Stream
@@ -121,7 +121,7 @@ class Mixer:
 
     def _heard(self, graph: Graph, frames: int) -> Array:
         now, before = self._listening, self._listened
-        graph.process(frames, dry=any(to and to.what in ("source", "difference") for to in (now, before)))
+        graph.process(frames, dry=wants_source(now) or wants_source(before))
         heard = heard_of(graph, now, frames)
         if before is not None:
             old = heard_of(graph, before, frames)

@@ -26,7 +26,7 @@ const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
   "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why", "tiles",
-  "find", "sets", "wholechain", "placelist",
+  "find", "sets", "wholechain", "placelist", "earcontrols", "jump",
 ];
 
 /** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
@@ -176,6 +176,7 @@ const shown = (kit, state, data) => ({
     });
     kit.reading = new MasterReading(kit.parts.reading);
     kit.previews = new Previewer(this.session.id, () => state.trying.wish(), (answer) => this.draw(answer), (busy) => { this.drawing = busy; });
+    state.hearing.beginMore();
     state.reins.beginReins();
     state.frequencies.beginFrequencies();
     state.room.beginRoom();
@@ -276,6 +277,7 @@ const shown = (kit, state, data) => ({
     kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, places: this.document.places, thresholdDb: state.trying.thresholdDb(), closingDb: state.trying.closingDb(), line: this.lineSetting });
     kit.overview.follow(kit.view.model);
     for (const [name, control] of kit.times) control.set(this.document[name]);
+    kit.pause.set(loop.pause_s);
     kit.list.show({ track: kit.parts.tracks, bus: kit.parts.buses, master: kit.parts.mainstrip, reins: kit.parts.reins }, this.document, this.stripId);
     if (this.processor) {
       kit.bench.build(this.kind);

@@ -2,6 +2,7 @@
 // What is heard: result, source, difference or key, of the mix or of the chosen strip, equally loud when asked.
 
 import * as api from "../api.js";
+import { NumberControl } from "../control.js";
 
 const NEAR_LU = 0.15; // as near as a picture of what is in view can tell
 
@@ -16,6 +17,10 @@ export const hearing = (kit, state) => ({
   matching: false,
   gains: null,
   matchNumber: 0,
+  sides: "both",
+  allSides: [["both", "Stereo"], ["mono", "Mono"], ["sides", "Sides"]],
+  sourcePct: 0, // how much of the source is heard within the result
+  more: false, // whether what is seldom set is shown
 
   get hearsKey() { return Boolean(state.desk.processor?.settings.key || state.frequencies.keyBand); },
   get reachWord() { return { mix: "In the mix", strip: "Strip", processor: "Processor" }[this.reaches]; },
@@ -35,6 +40,23 @@ export const hearing = (kit, state) => ({
     }
     this.listen = what;
     this.tellListening();
+  },
+  hearSides(sides) {
+    this.sides = sides;
+    this.tellListening();
+  },
+  nextSides() { this.hearSides({ both: "mono", mono: "sides", sides: "both" }[this.sides]); },
+  get moreWord() { return [this.sides === "both" ? "" : this.sides, this.sourcePct ? `${this.sourcePct} % source` : "", state.desk.document.loop.pause_s ? "pause" : ""].filter(Boolean).join(", ") || "⋯"; },
+  /** Build what is seldom set: how much of the source, how long a pause. */
+  beginMore() {
+    const tempo = () => state.desk.document.tempo_bpm;
+    const blend = new NumberControl({ name: "source_pct", label: "Source in the result", unit: "%", low: 0, high: 100, default: 0, step: 1, scale: "linear", help: "Fades from the result to the source, as far as you want to go." }, {
+      attempt: (value) => { this.sourcePct = value; this.tellListening(); }, keep: () => {}, tempo,
+    });
+    kit.pause = new NumberControl({ name: "pause_s", label: "Pause before the loop begins again", unit: "s", low: 0, high: 10, default: 0, step: 0.5, scale: "linear", help: "Silence to hear tails out and to rest the ear." }, {
+      attempt: () => {}, keep: (value) => state.editing.change({ kind: "set_session", loop: { ...state.desk.document.loop, pause_s: value } }), tempo,
+    });
+    kit.parts.earcontrols.append(blend.root, kit.pause.root);
   },
   /** The key is heard while one of its controls is in the hand. */
   keyInHand(inHand) {
@@ -62,6 +84,7 @@ export const hearing = (kit, state) => ({
       what: state.frequencies.heardBand ? "band" : this.listen, band: state.frequencies.heardBand ?? state.frequencies.keyBand,
       of: key || this.reaches !== "mix" ? state.desk.stripId : null, processor_id: key || this.reaches === "processor" ? state.desk.processorId : null,
       gain_db: (this.matching && this.gains?.[this.listen]) || 0,
+      source_pct: this.listen === "result" ? this.sourcePct : 0, sides: this.sides,
     };
     kit.bench.latch?.setAttribute("aria-pressed", String(this.listen === "key"));
     if (JSON.stringify(told) === kit.told) return;

@@ -10,6 +10,7 @@ import { fighting } from "./fighting.js";
 import { files } from "./files.js";
 import { frequencies } from "./frequencies.js";
 import { hearing } from "./hearing.js";
+import { jumping } from "./jumping.js";
 import { keeping } from "./keeping.js";
 import { movable } from "./movable.js";
 import { otherwise } from "./otherwise.js";
@@ -21,7 +22,7 @@ import { together } from "./together.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, keeping, movable, otherwise, places, reins, room, spreading, together, transport, trying };
+const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, reins, room, spreading, together, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
@@ -34,6 +35,7 @@ const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies
  * @property {ReturnType<typeof files>} files
  * @property {ReturnType<typeof frequencies>} frequencies
  * @property {ReturnType<typeof hearing>} hearing
+ * @property {ReturnType<typeof jumping>} jumping
  * @property {ReturnType<typeof keeping>} keeping
  * @property {ReturnType<typeof movable>} movable
  * @property {ReturnType<typeof otherwise>} otherwise
