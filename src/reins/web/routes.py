@@ -4,7 +4,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, File, Request, UploadFile
+from fastapi import APIRouter, Body, File, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -84,11 +84,21 @@ def recall_sheet(request: Request, session_id: str, house: TheHouse) -> Response
     return page
 
 
+@router.get("/guide", response_class=HTMLResponse)
+def guide_book(request: Request, words: Annotated[str, Query(max_length=80)] = "") -> Response:
+    """The guide's contents, what was looked for in it, and the index of settings."""
+    shown = {"words": words, "found": guide.search(words), "contents": guide.contents(), "index": guide.index()}
+    page: Response = request.app.state.templates.TemplateResponse(request, "book.html", shown)
+    return page
+
+
 @router.get("/guide/{kind}", response_class=HTMLResponse)
 def guide_page(request: Request, kind: str) -> Response:
     """The guide's page on a processor."""
     html = guide.page(kind)
-    page: Response = request.app.state.templates.TemplateResponse(request, "guide.html", {"kind": kind, "html": html})
+    page: Response = request.app.state.templates.TemplateResponse(
+        request, "guide.html", {"kind": kind, "html": html, "contents": guide.contents()}
+    )
     return page
 
 

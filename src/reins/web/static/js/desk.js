@@ -192,6 +192,8 @@ const shown = (kit, state, data) => ({
     });
     Object.assign(window, { reins: { live: kit.live, previews: kit.previews, spectrum: kit.spectrum, view: kit.view, mapper: kit.mapper } }); // read by the browser tests and the benchmarks
     this.select(this.stripId);
+    if (location.hash) state.transport.goThere(location.hash);
+    window.addEventListener("hashchange", () => state.transport.goThere(location.hash));
     let [last, drawn] = [0, 0];
     const tick = (now) => {
       requestAnimationFrame(tick);

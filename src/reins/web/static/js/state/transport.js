@@ -18,6 +18,20 @@ export const transport = (kit, state) => ({
     const span = loop.end_frame > loop.start_frame ? loop : { start_frame: start, end_frame: Math.min(start + frames, state.desk.session.frames) };
     state.editing.change({ kind: "set_session", loop: { ...span, on: !loop.on } });
   },
+  /** Go where an address leads: “#strip=Snare&at=16&open=aim”; the guide's buttons are such. @param {string} hash */
+  goThere(hash) {
+    const asked = new URLSearchParams(hash.replace(/^#/, ""));
+    const { tracks, buses, master } = state.desk.document;
+    const named = Object.entries({ ...tracks, ...buses, master }).find(([, { name }]) => name === asked.get("strip"));
+    if (named) state.desk.select(named[0]);
+    const at = Number(asked.get("at") ?? NaN);
+    if (at >= 0) {
+      kit.live.seek(at * state.desk.document.sample_rate);
+      kit.view.follow(at * state.desk.document.sample_rate);
+    }
+    const open = asked.get("open");
+    if (open && /^[a-z-]+$/.test(open)) state.desk.$nextTick(() => /** @type {HTMLElement | null} */ (document.querySelector(`[data-do="${open}"]`))?.click());
+  },
   step(list, current, by, choose) {
     const at = list.indexOf(current);
     const next = list[Math.min(list.length - 1, Math.max(0, at + by))];
