@@ -98,7 +98,7 @@ def _fail_at_third(real=takes._write_coarser):
 
 
 def test_a_take_without_its_files_is_said_so(house, session_id, tone_file):
-    track_id = bringing_in.bring_in(house, session_id, tone_file, "a.wav", lambda *_: None)
+    track_id = bringing_in.bring_in(house, session_id, tone_file, "a.wav", lambda *_: None).track_id
     take_id = session_state(house, session_id)["document"]["tracks"][track_id]["take_id"]
     (house.takes_dir / take_id / "samples.f32").unlink()
 
