@@ -92,3 +92,19 @@ def test_sides_source_and_pause_are_set_beside_match_and_by_keys(desk, driver):
     wait_until(lambda: driver.execute_script("return reins.live.played > 48000 * 2.7"))
     wait_until(lambda: driver.execute_script("return reins.live.position()") < 10.9 * RATE)
     desk.keys(" ")
+
+
+def test_the_picture_is_frozen_by_one_key_while_sound_goes_on(desk, driver):
+    desk.choose("Room")
+    desk.keys(" ")
+    wait_until(lambda: driver.execute_script("return reins.live.played > 48000"))
+    desk.keys("z")
+    wait_for(driver, '[data-do="frozen"]')
+    meters = "return [...document.querySelectorAll('.strip-meter-rms')].map((m) => m.style.transform).join()"
+    still, played = driver.execute_script(meters), driver.execute_script("return reins.live.played")
+    wait_until(lambda: driver.execute_script("return reins.live.played > arguments[0] + 24000", played))
+    assert driver.execute_script(meters) == still
+
+    desk.keys("z")
+    wait_until(lambda: driver.execute_script(meters) != still)
+    desk.keys(" ")

@@ -15,9 +15,8 @@ from tests.conftest import RATE, sound_of
 def places(sound, kind, **settings):
     entry = parse_entry({"id": "p", "type": kind, "settings": settings}, "x")
     span = measure_span(Trial(sound_of(sound), [entry]), "p", 0, sound.shape[1])
-    return {
-        what: [p for p in worst_places(span, RATE) if p.kind == what] for what in ("deepest", "longest", "restless")
-    }
+    kinds = ("deepest", "longest", "restless", "loudest")
+    return {what: [p for p in worst_places(span, RATE) if p.kind == what] for what in kinds}
 
 
 def tone(level_db, seconds):
@@ -36,6 +35,17 @@ def test_depths_and_lengths_are_found_where_they_were_put():
     longest = found["longest"][0]
     assert longest.at_s == pytest.approx(3.0, abs=0.05) and longest.figure == pytest.approx(1.6, abs=0.15)
     assert "held 20" in deepest[0].said or "held 19" in deepest[0].said
+
+
+def test_the_loudest_moments_are_found_in_their_order():
+    parts = [(-40, 1), (-10, 0.3), (-40, 1.7), (-16, 0.5), (-40, 1.5), (-4, 0.1), (-40, 1)]
+    sound = np.concatenate([tone(*part) for part in parts])[None]
+
+    found = places(sound, "compressor", threshold_db=0, knee_db=0)["loudest"]
+
+    assert [int(p.at_s) for p in found[:3]] == [6, 1, 3]
+    assert [p.figure for p in found[:3]] == pytest.approx([-4, -10, -16], abs=0.2)
+    assert found[0].said == "comes out at −4.0 dBFS"
 
 
 def test_pumping_and_chatter_are_found_and_a_still_hold_is_neither():

@@ -1,5 +1,5 @@
-"""The worst places of a take: where a processor moves furthest, where it does so longest, and where it changes its mind
-most; from its own run, folded.
+"""The worst places of a take: where a processor moves furthest, where it does so longest, where it changes its mind
+most, and where what comes out is loudest; from its own run, folded.
 """
 
 from dataclasses import dataclass
@@ -16,6 +16,7 @@ APART_S = 1.0  # two places are that far from each other at least
 ABOUT_S = 1.0  # over which a gain's way up and down is counted
 LEAST_DB_PER_S = 3.0  # of that way, to be called a place
 LEAST_OPENINGS_PER_S = 3.0
+LEAST_PEAK = 1e-3
 LEAST_S = 0.25  # of one long hold
 BRIDGED_S = 0.02  # within a hold
 
@@ -24,7 +25,7 @@ BRIDGED_S = 0.02  # within a hold
 class Place:
     """Where, and how bad: figure in dB, seconds, or dB a second."""
 
-    kind: str  # deepest, longest, restless
+    kind: str  # deepest, longest, restless, loudest
     at_s: float
     end_s: float
     figure: float
@@ -36,7 +37,7 @@ def worst_places(span: Span, rate: int) -> list[Place]:
     gain = np.where(-span.deepest_db > span.highest_db, span.deepest_db, span.highest_db).astype(np.float64)
     per_s = rate / BIN_FRAMES
     begin_s = span.start / rate
-    places = [*_deepest(gain, per_s), *_longest(gain, per_s), *_restless(span, gain, per_s)]
+    places = [*_deepest(gain, per_s), *_longest(gain, per_s), *_restless(span, gain, per_s), *_loudest(span, per_s)]
     return [Place(p.kind, round(p.at_s + begin_s, 3), round(p.end_s + begin_s, 3), p.figure, p.said) for p in places]
 
 
@@ -58,6 +59,15 @@ def _deepest(gain: Array, per_s: float) -> list[Place]:
         said = f"{what} {abs(gain[at]):.1f} dB"
         made.append(Place("deepest", at / per_s, at / per_s, round(float(gain[at]), 2), said))
     return made
+
+
+def _loudest(span: Span, per_s: float) -> list[Place]:
+    peaks = np.asarray(span.peaks, np.float64)
+    return [
+        Place("loudest", at / per_s, at / per_s, round(db, 2), f"comes out at {db:.1f} dBFS".replace("-", "\u2212"))
+        for at in _picked(peaks, APART_S * per_s, LEAST_PEAK)
+        for db in [float(20.0 * np.log10(peaks[at]))]
+    ]
 
 
 def _longest(gain: Array, per_s: float) -> list[Place]:

@@ -309,12 +309,13 @@ const shown = (kit, state, data) => ({
   drawNow(figures = true) {
     const { live, parts } = kit;
     const frame = live.position();
-    if (this.playing) kit.view.follow(frame);
+    if (this.playing && !state.room.frozen) kit.view.follow(frame);
     kit.view.playhead(frame);
-    state.frequencies.drawSpectra(live.meters);
+    if (!state.room.frozen) state.frequencies.drawSpectra(live.meters);
     if (!figures) return;
     putText(parts.position, bars(frame, this.document));
     putText(parts.clock, clock(frame / this.document.sample_rate));
+    if (state.room.frozen) return;
     kit.list.meter(live.meters, this.stripId);
     kit.reading.show(live.meters?.master ?? live.last);
     state.reins.drawMoved(live.meters?.moved);

@@ -27,7 +27,7 @@ export const asking = (kit, state) => ({
     this.answer = answer;
   },
   kind: "deepest", // of the worst places that are stepped through
-  kinds: [["deepest", "deepest"], ["longest", "longest"], ["restless", "restless"]],
+  kinds: [["deepest", "deepest"], ["longest", "longest"], ["restless", "restless"], ["loudest", "loudest"]],
   /** @type {any[]} */
   places: [],
   at: -1,
@@ -55,7 +55,7 @@ export const asking = (kit, state) => ({
     }
     const list = this.places_;
     if (!list.length) {
-      state.keeping.tell(`No such place: nothing is ${{ deepest: "held or let", longest: "held for long", restless: "changing its mind often" }[this.kind]}.`);
+      state.keeping.tell(`No such place: nothing is ${{ deepest: "held or let", longest: "held for long", restless: "changing its mind often", loudest: "loud" }[this.kind]}.`);
       return;
     }
     this.at = this.at < 0 && by < 0 ? list.length - 1 : (this.at + by + list.length) % list.length;

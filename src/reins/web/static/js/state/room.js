@@ -22,6 +22,7 @@ export function rememberedRoom() {
 export const room = (kit, state) => ({
   swapped: false, // the bench's picture stands above, the take on the bench
   whole: false, // what stands above has the whole side
+  frozen: false, // meters, spectra and moving points stand still, to be read in peace
   heights: {}, // of the bench, as the divider was left, for benches with bands, beside the map, and without
 
   beginRoom() {
@@ -74,6 +75,7 @@ export const room = (kit, state) => ({
     this.whole = !this.whole;
     this.keepRoom();
   },
+  freeze() { this.frozen = !this.frozen; },
   keepRoom() {
     this.placePictures();
     localStorage.setItem(KEPT, JSON.stringify({ swapped: this.swapped, whole: this.whole, heights: this.heights, levels: kit.view.model.levels }));
