@@ -87,7 +87,8 @@ export class StripList {
     root.append(head, meter, controls[0][1].root, more);
     row.keepStop = rove(root, { selector: OWN });
     root.addEventListener("click", (event) => {
-      if (event.ctrlKey || event.metaKey || event.shiftKey) this.to.choose(id, event.shiftKey);
+      const several = (event.ctrlKey || event.metaKey || event.shiftKey) && event.target.closest(".strip-head"); // a fine drag of a fader ends with a click, too
+      if (several) this.to.choose(id, event.shiftKey);
       else this.to.select(id);
     });
     return row;
