@@ -15,7 +15,8 @@ from reins.core.chainfile import _first_sentence
 from reins.core.impulses import path_inside
 from reins.core.plain import read_json
 from reins.core.routing import in_order
-from reins.core.sessions import Document, Name
+from reins.core.sessionparts import Name
+from reins.core.sessions import Document
 from reins.core.settings.models import Strict
 from reins.errors import InputError, SettingsError
 

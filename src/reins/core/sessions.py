@@ -6,7 +6,7 @@ a document, core.routing where the sound goes.
 
 import secrets
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal, Self
+from typing import Any, Literal, Self
 
 import pydantic
 from pydantic import Field, PrivateAttr, field_validator, model_validator
@@ -26,6 +26,7 @@ from reins.core.limits import (
 )
 from reins.core.moves.models import Rein
 from reins.core.moves.rules import check as check_reins
+from reins.core.sessionparts import MAX_FRAME, MOST_JUDGEMENTS, Judgement, Loop, Name, Place
 from reins.core.settings.describing import choice, number
 from reins.core.settings.fields import recordings
 from reins.core.settings.models import MisfitError, PartError, Strict
@@ -35,11 +36,8 @@ from reins.errors import NotFoundError, SettingsError
 
 FADER_OFF_DB = -90.0
 MOST_DRAFTS = 32
-MOST_JUDGEMENTS = 100
 MAX_SETS, MAX_PLACES = 32, 200
 MASTER = "master"
-MAX_FRAME = 1 << 40  # of any place in a session: years, and far from where whole numbers end
-Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
 def new_id() -> str:
@@ -240,42 +238,6 @@ class Master(Strip):
 
     name: Name = "Master"
     chain: list[ProcessorEntry] = [parse_entry({"id": "limiter", "type": "limiter", "on": False}, "master")]
-
-
-class Loop(Strict):
-    """The part that repeats, in frames of the session."""
-
-    on: bool = False
-    start_frame: int = Field(0, ge=0, le=MAX_FRAME)
-    end_frame: int = Field(0, ge=0, le=MAX_FRAME)
-    pause_s: float = Field(0.0, ge=0, le=10)  # of silence before it begins again
-
-    @model_validator(mode="after")
-    def _has_length(self) -> "Loop":
-        if self.on and self.end_frame <= self.start_frame:
-            raise MisfitError("end_frame", self.end_frame, f"after start_frame, which is {self.start_frame}")
-        return self
-
-
-class Place(Strict):
-    """A mark with a name on the ruler, in frames of the session."""
-
-    id: str = Field(min_length=1, max_length=40)
-    name: Name
-    at_frame: int = Field(ge=0, le=MAX_FRAME)
-
-
-class Judgement(Strict):
-    """What came of a blind test: of which strip, between what, in a sentence."""
-
-    strip: str = Field(max_length=80)
-    kind: Literal["which", "prefer", "by_itself"]
-    a: str = Field(max_length=80)
-    b: str = Field(max_length=80)
-    rounds: int = Field(ge=1, le=MOST_JUDGEMENTS * 100)
-    probability: float | None = Field(None, ge=0, le=1)
-    matched_lu: float = Field(ge=0, le=100)
-    said: str = Field(max_length=300)
 
 
 class Document(Strict):

@@ -9,7 +9,8 @@ from typing import Any
 from reins.core.changes import KeepJudgement
 from reins.core.otherwise import Otherwise, signature
 from reins.core.processors import PROCESSORS
-from reins.core.sessions import Document, Judgement, new_id
+from reins.core.sessionparts import Judgement
+from reins.core.sessions import Document, new_id
 from reins.core.trials.blind import Blind, Kind, Side, told, told_by_itself
 from reins.errors import ConflictError, NotFoundError
 from reins.services.editing import change_session, document_of

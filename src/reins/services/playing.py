@@ -12,19 +12,17 @@ import time
 from dataclasses import replace
 from typing import Any, Protocol
 
-import numpy as np
-
 from reins.core.changes import Deepen, PutRein, PutSend, SetProcessor, SetStrip
 from reins.core.engine.graph import only_retuned
 from reins.core.engine.listening import LISTENS, SIDES, Listening
 from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import BLOCK_FRAMES
-from reins.core.engine.watching import Sight, Watched
-from reins.core.measure.meters import MasterReading
+from reins.core.engine.watching import Watched
 from reins.core.moves.spans import prepare_moved
 from reins.core.otherwise import Laid, Otherwise, read_otherwise
 from reins.core.processors.making import prepare
-from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Track
+from reins.core.sessionparts import MAX_FRAME
+from reins.core.sessions import Bus, Document, Master, Track
 from reins.core.takes import Take
 from reins.core.trials.blind import Side
 from reins.core.trials.matching import MOST_GAIN_DB
@@ -33,6 +31,7 @@ from reins.services.admission import Admission
 from reins.services.blinds import Blinds, ByItself, Under, untold
 from reins.services.editing import document_of
 from reins.services.house import House
+from reins.services.telling import master_told, meters_told
 
 log = logging.getLogger(__name__)
 LITTLE_FRAMES, LATES = 2048, 3  # a listener that has less ahead, so many times in a row, is not being fed
@@ -232,13 +231,13 @@ class DeskPlayer:
             self._out(HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes())
             if self._by_itself is not None:
                 self._by_itself.gave(block.samples.shape[0])
-            self._say(_meters(block) if self._under is None else untold(block.stream, block.session_frame))
+            self._say(meters_told(block) if self._under is None else untold(block.stream, block.session_frame))
             self._tell(self._clock.failures())
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
             self._admission.end(self)
             last = self._clock.last_reading()
-            master = {} if last is None or self._under is not None else {"master": _master(last)}
+            master = {} if last is None or self._under is not None else {"master": master_told(last)}
             self._say({"type": "ended", "stream": self._clock.stream, **master})
 
     def _keep_count(self, worked_s: float, block: LiveBlock) -> None:
@@ -374,37 +373,3 @@ def _prepare_moved(document: Document, before: Document | None = None) -> None:
 
 def _strips(document: Document) -> list[Track | Bus | Master]:
     return [*document.tracks.values(), *document.buses.values(), document.master]
-
-
-def _meters(block: LiveBlock) -> dict[str, Any]:
-    return {
-        "type": "meters", "stream": block.stream, "frame": block.session_frame,
-        "strips": {k: [round(v, 1) for v in levels] for k, levels in block.strips.items()},
-        "gains": {k: round(v, 2) for k, v in block.gains.items()},
-        **_sight(block.sight),
-        "master": _master(block.master),
-    }  # fmt: skip
-
-
-def _master(reading: MasterReading) -> dict[str, Any]:
-    return {name: _rounded(value) for name, value in vars(reading).items()}
-
-
-def _sight(sight: Sight) -> dict[str, Any]:
-    return {
-        "points": {k: [round(v, 1) for v in point] for k, point in sight.points.items()},
-        "bands": {k: round(v, 2) for k, v in sight.bands.items()},
-        "in_charge": sight.in_charge,
-        "heard": {k: round(v, 1) for k, v in sight.heard_db.items()},
-        "louder_lu": {k: round(v, 1) for k, v in sight.louder_lu.items()},
-        "moved": {k: round(v, 3) for k, v in sight.moved.items()},
-        "correlation": _rounded(sight.correlation),
-        "curve": None if sight.curve_db is None else np.round(sight.curve_db, 1).tolist(),
-        "spectra": {k: np.rint(row).astype(int).tolist() for k, row in sight.spectra.items()},
-    }
-
-
-def _rounded(value: Any) -> Any:
-    if isinstance(value, tuple):
-        return [_rounded(v) for v in value]
-    return None if value is None else round(value, 2)

@@ -5,7 +5,7 @@ from typing import Any, Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
-from reins.core.sessions import MAX_FRAME
+from reins.core.sessionparts import MAX_FRAME
 from reins.core.trials.spreads import Axis
 from reins.services.editing import comparable, compare_chains, compare_drafts
 from reins.web.depends import TheAims, TheBlinds, TheEqual, TheFights, TheHouse, TheSpreads

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.moves.models import ByBeat, ByKey
 from reins.core.moves.shapes import SHAPES
 from reins.core.processors.sidechain import READY_CURVES
-from reins.core.sessions import MAX_FRAME
+from reins.core.sessionparts import MAX_FRAME
 from reins.core.settings.fields import describe_fields
 from reins.web.depends import TheReinViews
 

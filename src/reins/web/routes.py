@@ -12,7 +12,8 @@ from reins.core.changes import Deepen
 from reins.core.kinds import KINDS
 from reins.core.pairs import PAIRS
 from reins.core.processors import PROCESSORS
-from reins.core.sessions import MAX_FRAME, Bus, Document, Master, Send, Track
+from reins.core.sessionparts import MAX_FRAME
+from reins.core.sessions import Bus, Document, Master, Send, Track
 from reins.core.settings.fields import describe_fields
 from reins.core.settings.known_as import KNOWN_AS
 from reins.core.starting_points import starting_points

@@ -43,7 +43,8 @@ from reins.core.changes.strips import (
     SetStrip,
 )
 from reins.core.changes.together import CopyChain, Deepen, KeepSet, LayChain, RemoveSet, SetStrips, UseSet
-from reins.core.sessions import Document, Loop, Name
+from reins.core.sessionparts import Loop, Name
+from reins.core.sessions import Document
 from reins.core.settings.models import MisfitError, Strict
 from reins.errors import SettingsError
 

@@ -3,7 +3,8 @@
 from typing import Literal
 
 from reins.core.changes.chains import OnProcessor, SetProcessor
-from reins.core.sessions import Document, Name, recordings_of
+from reins.core.sessionparts import Name
+from reins.core.sessions import Document, recordings_of
 from reins.core.settings.fields import recordings_in
 from reins.core.settings.models import Strict
 from reins.errors import ConflictError, NotFoundError

@@ -2,7 +2,8 @@
 
 from typing import Literal
 
-from reins.core.sessions import MOST_JUDGEMENTS, Document, Judgement
+from reins.core.sessionparts import MOST_JUDGEMENTS, Judgement
+from reins.core.sessions import Document
 from reins.core.settings.models import Strict
 
 

@@ -4,7 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from reins.core.sessions import MAX_FRAME, MAX_PLACES, Document, Name, Place, new_id
+from reins.core.sessionparts import MAX_FRAME, Name, Place
+from reins.core.sessions import MAX_PLACES, Document, new_id
 from reins.core.settings.models import Strict
 from reins.errors import ConflictError, NotFoundError
 

@@ -14,7 +14,8 @@ from reins.core.moves.models import ByKey, Rein
 from reins.core.moves.rules import named
 from reins.core.processors.sidechain import renamed, with_sources
 from reins.core.routing import all_names, in_order, strip_ids
-from reins.core.sessions import MASTER, MAX_FRAME, Bus, Document, Name, Send, Strip, Track, new_id
+from reins.core.sessionparts import MAX_FRAME, Name
+from reins.core.sessions import MASTER, Bus, Document, Send, Strip, Track, new_id
 from reins.core.settings.models import Strict
 from reins.core.settings.words import said
 from reins.errors import ConflictError, NotFoundError, SettingsError

@@ -15,7 +15,8 @@ from reins.core.moves.models import ByKey, Rein
 from reins.core.moves.rules import named
 from reins.core.processors.sidechain import renamed, with_sources
 from reins.core.routing import in_order, strip_ids
-from reins.core.sessions import MAX_SETS, Document, Name, new_id
+from reins.core.sessionparts import Name
+from reins.core.sessions import MAX_SETS, Document, new_id
 from reins.core.settings.describing import number
 from reins.core.settings.models import Strict
 from reins.errors import ConflictError, NotFoundError

@@ -1,6 +1,7 @@
 // The bench of the chosen processor: its controls in groups, its pictures, and what it did.
 
-import { element, makeControl } from "./control.js";
+import { element } from "./control.js";
+import { makeControl } from "./makecontrol.js";
 import { DrawnPoints } from "./drawnpoints.js";
 import { longKind } from "./longcontrols.js";
 import { curveLayout, paintCurve } from "./draw/curve.js";

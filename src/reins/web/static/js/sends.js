@@ -1,7 +1,8 @@
 // The sends of a strip: a row for each bus it goes to besides, with level, where it is taken, on and off; and one that
 // adds another.
 
-import { element, makeControl } from "./control.js";
+import { element } from "./control.js";
+import { makeControl } from "./makecontrol.js";
 
 export class SendRows {
   /**

@@ -1,7 +1,8 @@
 // The strips at the left: tracks, buses and the master, each with name, fader, mute, solo and a moving meter. The
 // chosen one shows pan, trim, polarity and where it goes as well.
 
-import { element, makeControl } from "./control.js";
+import { element } from "./control.js";
+import { makeControl } from "./makecontrol.js";
 import { paintReins } from "./draw/reins.js";
 import { putStyle, putText } from "./put.js";
 import { rove } from "./roving.js";

@@ -1,7 +1,8 @@
 // The bench of a rein: what it moves and how far, what moves it, and by the beat its curve.
 
 import { whole } from "../bends.js";
-import { element, makeControl, NumberControl } from "../control.js";
+import { element, NumberControl } from "../control.js";
+import { makeControl } from "../makecontrol.js";
 import { beatPlace, paintBeat } from "../draw/beat.js";
 import { valueAtPath } from "../paths.js";
 import { spoken } from "../values.js";
