@@ -92,7 +92,7 @@ def test_the_second_half_hour_yields_aims_and_hands_over_as_it_says(desk, driver
     go(7)
     draw_rein(desk, "Kick", "Bass")
     wait_until(lambda: [entry["type"] for entry in desk.track("Bass")["chain"]] == ["ducker"])
-    assert "Kick" in wait_for(driver, '.strip[aria-label="Bass"] .strip-reins').text
+    wait_until(lambda: "Kick" in desk.row("Bass", ".strip-reins").text)
 
     go(8)
     choose_option(driver, '[data-do="aim-choice"] option', "Hold the hits".__eq__)

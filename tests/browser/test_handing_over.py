@@ -35,7 +35,10 @@ def test_marks_lie_on_the_ruler_and_one_press_loops_from_one_to_the_next(desk, d
 
     find(driver, ".place-flag").click()
     wait_until(
-        lambda: desk.state()["document"]["loop"] == {"on": True, "start_frame": 5 * RATE, "end_frame": 15 * RATE}
+        lambda: (
+            desk.state()["document"]["loop"]
+            == {"on": True, "start_frame": 5 * RATE, "end_frame": 15 * RATE, "pause_s": 0.0}
+        )
     )
     wait_until(lambda: driver.execute_script("return reins.live.position()") == 5 * RATE)
     desk.drag(driver.find_elements("css selector", ".place-flag")[1], 60, 0)

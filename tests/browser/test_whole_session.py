@@ -259,7 +259,9 @@ def test_everything_on_the_take_is_reached_by_keyboard(desk, driver):
     hand.send_keys(Keys.ARROW_RIGHT, Keys.ENTER)
     wait_until(lambda: document(desk)["loop"]["start_frame"] == beat)
     hand.send_keys(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.SHIFT, Keys.ENTER)
-    wait_until(lambda: document(desk)["loop"] == {"on": True, "start_frame": beat, "end_frame": 3 * beat})
+    wait_until(
+        lambda: document(desk)["loop"] == {"on": True, "start_frame": beat, "end_frame": 3 * beat, "pause_s": 0.0}
+    )
     before = desk.picture(".overview")
     hand.send_keys("+", "+", "+")
     desk.redrawn(before, selector=".overview")  # the frame in the overview has become smaller
