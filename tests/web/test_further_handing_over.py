@@ -85,6 +85,9 @@ def test_two_mono_tracks_become_one_stereo_track(client, house, session_id, tmp_
         settings={"key.source": f"{right}/after"},
     )
     change(client, session_id, kind="set_strip", strip_id=right, values={"inverted": True})
+    change(client, session_id, kind="add_processor", strip_id=left, type="gate", processor_id="g")
+    follows = {"key.source": f"{right}/before"}
+    change(client, session_id, kind="set_processor", strip_id=left, processor_id="g", settings=follows)
     pairs = client.get(f"/api/sessions/{session_id}").json()["pairs"]
     assert pairs == [[left, right, "Keys"]]
 
@@ -95,6 +98,7 @@ def test_two_mono_tracks_become_one_stereo_track(client, house, session_id, tmp_
     joined = document.tracks[left]
     sound = house.takes(document)[joined.take_id].read(0, len(tone))
     np.testing.assert_allclose(sound, [tone, -0.5 * tone], atol=1e-6)
+    assert joined.chain[0].settings.key.source == "self"
     assert joined.name == "Keys" and document.order == [left, bass]
     assert document.tracks[bass].chain[0].settings.key.source == f"{left}/after"
     again = done(client, client.post(f"/api/sessions/{session_id}/pair", json=body | {"right_id": bass}))

@@ -86,7 +86,9 @@ class JoinTracks(Strict):
         laid = {"trim_db": 0.0, "inverted": False, "pan_pct": 0.0, "marks": {}}  # trim and polarity are in the take now
         document = document.with_strip(self.left_id, **update, **laid)
         one, other = f"{self.left_id}/", f"{self.right_id}/"
+        own = _retied(document, lambda name: "self" if name.startswith((one, other)) else name, on=True)
         document = _retied(document, lambda name: name.replace(other, one) if name.startswith(other) else name, on=True)
+        document = document.placed(self.left_id, own.strip(self.left_id))  # what it followed of the other is itself now
         in_order(document)
         document, _ = RemoveTrack(kind="remove_track", track_id=self.right_id).apply(document)
         return document, f"{self.name}: {left.name} and {right.name} joined"

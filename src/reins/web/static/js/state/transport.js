@@ -4,6 +4,8 @@
 import { tapped, tempoOf } from "../times.js";
 
 const REST_MS = 1200; // after the last tap
+/** What an address may open: places alone, nothing that changes the session. */
+const PLACES = ["add", "aim", "spread", "blind", "export", "sets", "marks", "whole-chain", "map", "level"];
 
 /**
  * @param {import("./states.js").Kit} kit
@@ -30,7 +32,7 @@ export const transport = (kit, state) => ({
       kit.view.follow(at * state.desk.document.sample_rate);
     }
     const open = asked.get("open");
-    if (open && /^[a-z-]+$/.test(open)) state.desk.$nextTick(() => /** @type {HTMLElement | null} */ (document.querySelector(`[data-do="${open}"]`))?.click());
+    if (open && PLACES.includes(open)) state.desk.$nextTick(() => /** @type {HTMLElement | null} */ (document.querySelector(`[data-do="${open}"]`))?.click());
   },
   step(list, current, by, choose) {
     const at = list.indexOf(current);
