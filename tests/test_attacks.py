@@ -7,7 +7,7 @@ import pytest
 
 from reins.core.processors import PROCESSORS
 from tests.attacks import attack_file, attack_processor, kill_and_look, work_once
-from tests.browser.driving import Server
+from tests.browser.driving import Server, wait_until
 
 
 @pytest.mark.parametrize("kind", PROCESSORS)
@@ -26,9 +26,11 @@ def test_a_killed_server_has_what_it_confirmed_and_the_same_work_costs_no_more_t
     server = Server(tmp_path / "data")
     try:
         assert kill_and_look(server, random.Random(1)) > 0
-        rows = [work_once(server) for _ in range(10)]
+        # Kernels are still being loaded while the first work is done, for long on a busy machine.
+        wait_until(lambda: abs(work_once(server).memory_mib - work_once(server).memory_mib) <= 1)
+        rows = [work_once(server) for _ in range(6)]
     finally:
         server.kill()
-    known = rows[5]  # by then what is remembered of settings and kernels is there
+    known = rows[0]
     assert rows[-1].files <= known.files + 4 and rows[-1].threads <= known.threads + 8
     assert rows[-1].memory_mib <= known.memory_mib + 20
