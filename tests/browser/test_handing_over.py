@@ -41,6 +41,7 @@ def test_marks_lie_on_the_ruler_and_one_press_loops_from_one_to_the_next(desk, d
         )
     )
     wait_until(lambda: driver.execute_script("return reins.live.position()") == 5 * RATE)
+    assert driver.execute_script("return document.activeElement.textContent") == "Verse", "painting took the flag away"
     desk.drag(driver.find_elements("css selector", ".place-flag")[1], 60, 0)
     wait_until(lambda: desk.state()["document"]["places"][1]["at_frame"] > 15.5 * RATE)
     assert desk.state()["document"]["loop"]["end_frame"] == 15 * RATE

@@ -5,7 +5,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from reins.core.changes import AddImpulse, AddTrack, JoinTracks, ReplaceTake, SetProcessor, parse_change
+from reins.core.changes import AddImpulse, AddTrack, SetProcessor, parse_change
 from reins.core.comparing import compared, draft_of, named_alike
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import MASTER, Document, Track, new_id
@@ -61,7 +61,7 @@ def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
 def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
     """Apply a change, or one given as plain data; returns {"step", "label"}. Bringing in a track has its own way."""
     change = raw if isinstance(raw, BaseModel) else parse_change(raw)
-    if isinstance(change, (AddTrack, AddImpulse, ReplaceTake, JoinTracks)):
+    if isinstance(change, (AddTrack, AddImpulse)):
         raise ConflictError("A track or response comes with its take: bring in audio to add one.")
     if isinstance(change, SetProcessor) and change.settings.get("match_loudness"):
         _measure_spectrum(house, session_id, change.strip_id)

@@ -195,7 +195,10 @@ class DeskPlayer:
                 )
             except queue.Empty:
                 self._changed_at = 0.0
-                self._clock.make_ready()
+                try:
+                    self._clock.make_ready()
+                except Exception:
+                    log.exception("The next start could not be prepared; it prepares itself when it is asked for")
 
     def hold(self) -> None:
         """Stop giving sound and say so."""

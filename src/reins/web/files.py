@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.audio import check_output
 from reins.errors import ConflictError, InputError, StorageError
 from reins.services import editing
-from reins.services.bringing_in import bring_in, bring_in_impulse, join_pair, replace_take
+from reins.services.bringing_in import Progress, bring_in, bring_in_impulse, join_pair, replace_take
 from reins.services.exporting import Output, export_mix, export_strip
 from reins.services.house import House
 from reins.services.jobs import Job, Jobs
@@ -31,13 +31,7 @@ def bring_in_file(
 ) -> dict[str, Any]:
     """Bring a file in as a new track; answers with the job that does it."""
     editing.document_of(house, session_id)
-    path, name = received(request, house, file)
-
-    def work(job: Job) -> dict[str, Any]:
-        with _gone_afterwards(path.parent):
-            return asdict(bring_in(house, session_id, path, name, job.progress))
-
-    return jobs.start(f"Bringing in {name}", work).as_dict()
+    return _with_upload(request, house, jobs, file, lambda *given: asdict(bring_in(house, session_id, *given)))
 
 
 @router.post("/api/sessions/{session_id}/tracks/{track_id}/take")
@@ -47,13 +41,11 @@ def replace_take_file(
 ) -> dict[str, Any]:  # fmt: skip
     """Bring a file in as another take of a track, whose chain stays; answers with the job that does it."""
     editing.document_of(house, session_id).track(track_id)
-    path, name = received(request, house, file)
 
-    def work(job: Job) -> dict[str, Any]:
-        with _gone_afterwards(path.parent):
-            return asdict(replace_take(house, session_id, track_id, path, name, job.progress))
+    def replaced(path: Path, name: str, progress: Progress) -> dict[str, Any]:
+        return asdict(replace_take(house, session_id, track_id, path, name, progress))
 
-    return jobs.start(f"Bringing in {name}", work).as_dict()
+    return _with_upload(request, house, jobs, file, replaced)
 
 
 class PairBody(BaseModel):
@@ -84,13 +76,11 @@ def bring_in_impulse_file(
 ) -> dict[str, Any]:  # fmt: skip
     """Bring a file in as a room's response, in use at once; answers with the job that does it."""
     editing.document_of(house, session_id).strip(strip_id)
-    path, name = received(request, house, file)
 
-    def work(job: Job) -> dict[str, Any]:
-        with _gone_afterwards(path.parent):
-            return {"take_id": bring_in_impulse(house, session_id, path, name, strip_id, processor_id, job.progress)}
+    def brought(path: Path, name: str, progress: Progress) -> dict[str, Any]:
+        return {"take_id": bring_in_impulse(house, session_id, path, name, strip_id, processor_id, progress)}
 
-    return jobs.start(f"Bringing in {name}", work).as_dict()
+    return _with_upload(request, house, jobs, file, brought)
 
 
 @router.post("/api/sessionfiles")
@@ -98,13 +88,25 @@ def open_session_file(
     request: Request, house: TheHouse, jobs: TheJobs, file: Annotated[UploadFile, File()]
 ) -> dict[str, Any]:
     """Bring a session file in as a new session; answers with the job that does it."""
+
+    def opened(path: Path, name: str, progress: Progress) -> dict[str, Any]:
+        return {"session_id": import_session(house, path, name, progress)}
+
+    return _with_upload(request, house, jobs, file, opened, "Opening")
+
+
+def _with_upload(
+    request: Request, house: House, jobs: Jobs, file: UploadFile,
+    doing: Callable[[Path, str, Progress], dict[str, Any]], what: str = "Bringing in",
+) -> dict[str, Any]:  # fmt: skip
+    """Start a job with an upload, its name and how far it is; the upload is gone when the job ends."""
     path, name = received(request, house, file)
 
     def work(job: Job) -> dict[str, Any]:
         with _gone_afterwards(path.parent):
-            return {"session_id": import_session(house, path, name, job.progress)}
+            return doing(path, name, job.progress)
 
-    return jobs.start(f"Opening {name}", work).as_dict()
+    return jobs.start(f"{what} {name}", work).as_dict()
 
 
 def received(request: Request, house: House, file: UploadFile) -> tuple[Path, str]:

@@ -133,9 +133,20 @@ def _retied(document: Document, source_of: Callable[[str], str], *, on: bool) ->
     """A document in which every key, in every draft, listens to what source_of says of it; on: whether reins whose key
     changes stay on.
     """
+    for other in strip_ids(document):
+        strip = document.strip(other)
+        drafts = {
+            k: draft.model_copy(update=heeding(draft.chain, draft.reins, source_of, on=on))
+            for k, draft in strip.drafts.items()
+        }
+        document = document.with_strip(other, **heeding(strip.chain, strip.reins, source_of, on=on), drafts=drafts)
+    return document
 
-    def heeding(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
-        return [entry.model_copy(update={"settings": with_sources(entry.settings, source_of)}) for entry in chain]
+
+def heeding(
+    chain: list[ProcessorEntry], reins: list[Rein], source_of: Callable[[str], str], *, on: bool = True
+) -> dict[str, Any]:
+    """Chain and reins, by those names, with every key listening to what source_of says of it; on as in _retied."""
 
     def moved(rein: Rein) -> Rein:
         if not isinstance(rein.by, ByKey) or (key := renamed(rein.by.key, source_of)) is rein.by.key:
@@ -143,15 +154,8 @@ def _retied(document: Document, source_of: Callable[[str], str], *, on: bool) ->
         by = rein.by.model_copy(update={"key": key})
         return rein.model_copy(update={"by": by, "on": rein.on and on})
 
-    for other in strip_ids(document):
-        strip = document.strip(other)
-        drafts = {
-            k: draft.model_copy(update={"chain": heeding(draft.chain), "reins": [*map(moved, draft.reins)]})
-            for k, draft in strip.drafts.items()
-        }
-        reins = [*map(moved, strip.reins)]
-        document = document.with_strip(other, chain=heeding(strip.chain), reins=reins, drafts=drafts)
-    return document
+    held = [entry.model_copy(update={"settings": with_sources(entry.settings, source_of)}) for entry in chain]
+    return {"chain": held, "reins": [*map(moved, reins)]}
 
 
 class MoveTrack(_OnTrack):

@@ -2,18 +2,17 @@
 strips are soloed and which drafts are in use, kept under a name and recalled.
 """
 
+import functools
 from typing import Any, Literal
 
 from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, parse_entry
 from reins.core.changes.chains import OnStrip, UseDraft, with_chain
-from reins.core.changes.strips import SetStrip
+from reins.core.changes.strips import SetStrip, heeding
 from reins.core.fitting import laid_deeper
 from reins.core.limits import MAX_PROCESSORS
-from reins.core.moves.models import ByKey, Rein
 from reins.core.moves.rules import named
-from reins.core.processors.sidechain import renamed, with_sources
 from reins.core.routing import in_order, strip_ids
 from reins.core.sessionparts import Name
 from reins.core.sessions import MAX_SETS, Document, new_id
@@ -53,40 +52,30 @@ class CopyChain(OnStrip):
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the copies, and the label; ConflictError naming the members of a circle."""
-        source, goals = document.strip(self.strip_id), [one for one in self.to if one != self.strip_id]
+        source, goals = document.strip(self.strip_id), [one for one in dict.fromkeys(self.to) if one != self.strip_id]
         if not goals:
             raise ConflictError(f"{source.name}: choose another strip to copy its chain to.")
         for goal in goals:
-            chain = [_heeding(entry, goal) for entry in _copies(source.chain)]
-            reins = [_rein_heeding(rein, goal) for rein in named(source.reins, source.chain, chain)]
-            document = with_chain(document.with_strip(goal, chain=chain, reins=reins), goal, chain)
+            copies = _copies(source.chain)
+            own = heeding(copies, named(source.reins, source.chain, copies), functools.partial(_source_on, goal))
+            document = with_chain(document.with_strip(goal, **own), goal, own["chain"])
         in_order(document)
         return document, f"{source.name}: chain copied to {_names(document, goals)}"
 
 
 def _copies(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
-    """The same processors with ids of their own, tied as they were."""
-    ids = {entry.id: new_id() for entry in chain}
+    """The same processors with ids of their own, also where two came with the same one, tied as they were."""
+    ids = [new_id() for _ in chain]
+    first = {entry.id: own for entry, own in reversed(list(zip(chain, ids, strict=True)))}
     return [
-        entry.model_copy(update={"id": ids[entry.id], "tied": ids.get(entry.tied, "") if entry.tied else ""})
-        for entry in chain
+        entry.model_copy(update={"id": own, "tied": first.get(entry.tied, "") if entry.tied else ""})
+        for entry, own in zip(chain, ids, strict=True)
     ]
 
 
 def _source_on(goal: str, name: str) -> str:
     """A key's name on a strip of its own: what came from there is its own sound now."""
     return "self" if name.startswith(f"{goal}/") else name
-
-
-def _heeding(entry: ProcessorEntry, goal: str) -> ProcessorEntry:
-    return entry.model_copy(update={"settings": with_sources(entry.settings, lambda name: _source_on(goal, name))})
-
-
-def _rein_heeding(rein: Rein, goal: str) -> Rein:
-    if not isinstance(rein.by, ByKey):
-        return rein
-    key = renamed(rein.by.key, lambda name: _source_on(goal, name))
-    return rein if key is rein.by.key else rein.model_copy(update={"by": rein.by.model_copy(update={"key": key})})
 
 
 class LayChain(OnStrip):

@@ -93,21 +93,32 @@ export class TakeView {
     const { left, width } = this.place;
     const seen = places.filter(({ at_frame: at }) => at >= start && at < start + frames);
     if (this.flagInHand) return;
-    this.placeRow.replaceChildren(...seen.map(({ id, name, at_frame: at }) => {
-      const flag = element("button", "place-flag", { type: "button", "data-place": id, title: `${name}: a press loops from here to the next mark; drag it, Delete takes it away, a double press lists all` });
-      flag.textContent = name;
+    const there = new Map([...this.placeRow.children].map((flag) => [flag.dataset.place, flag])); // kept, with the focus and a first press
+    const flags = seen.map(({ id, name, at_frame: at }) => {
+      const flag = there.get(id) ?? this.newFlag(id);
+      if (flag.textContent !== name) {
+        flag.textContent = name;
+        flag.title = `${name}: a press loops from here to the next mark; drag it, Delete takes it away, a double press lists all`;
+      }
       flag.style.transform = `translateX(${(left + ((at - start) / frames) * width).toFixed(1)}px)`;
-      flag.addEventListener("pointerdown", (event) => this.dragFlag(event, flag, id, at));
-      flag.addEventListener("click", (event) => event.detail !== 2 && this.to.loopPlace(id));
-      flag.addEventListener("dblclick", () => this.to.listPlaces());
-      flag.addEventListener("keydown", ({ key }) => key === "Delete" && this.to.removePlace(id));
       return flag;
-    }));
+    });
+    if (flags.length === this.placeRow.childElementCount && flags.every((flag, index) => flag === this.placeRow.children[index])) return;
+    this.placeRow.replaceChildren(...flags);
     this.keepFlagStop ??= rove(this.placeRow, { selector: ".place-flag", sideways: true });
     this.keepFlagStop();
   }
-  dragFlag(event, flag, id, at) {
-    const { frames } = this.model;
+  newFlag(id) {
+    const flag = element("button", "place-flag", { type: "button", "data-place": id });
+    flag.addEventListener("pointerdown", (event) => this.dragFlag(event, flag, id));
+    flag.addEventListener("click", (event) => event.detail !== 2 && this.to.loopPlace(id));
+    flag.addEventListener("dblclick", () => this.to.listPlaces());
+    flag.addEventListener("keydown", ({ key }) => key === "Delete" && this.to.removePlace(id));
+    return flag;
+  }
+  dragFlag(event, flag, id) {
+    const { frames, places } = this.model;
+    const { at_frame: at } = places.find((one) => one.id === id);
     const { left, width } = this.place;
     let moved = 0;
     const move = ({ clientX }) => {

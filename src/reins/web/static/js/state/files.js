@@ -27,10 +27,11 @@ export const files = (kit, state) => ({
   left: [],
 
   bringIn(list) {
-    for (const file of list) {
-      this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringIn(state.desk.session.id, file, (percent) => { shown.percent = percent; }))
-        .then((job) => this.cameIn(job));
-    }
+    for (const file of list) this.send(file, (percent) => api.bringIn(state.desk.session.id, file, percent)).then((job) => this.cameIn(job));
+  },
+  /** Follow a file on its way in; @param {(percent: (done: number) => void) => Promise<any>} sending */
+  send(file, sending) {
+    return this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => sending((percent) => { shown.percent = percent; }));
   },
   cameIn(job) {
     if (job?.state !== "done") return;
@@ -43,8 +44,7 @@ export const files = (kit, state) => ({
     field.value = "";
     if (!file) return;
     const { session, stripId } = state.desk;
-    this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.replaceTake(session.id, stripId, file, (percent) => { shown.percent = percent; }))
-      .then((job) => this.cameIn(job));
+    this.send(file, (percent) => api.replaceTake(session.id, stripId, file, percent)).then((job) => this.cameIn(job));
   },
 
   /** Mono tracks just brought in that are one stereo sound by their names. */
@@ -85,7 +85,7 @@ export const files = (kit, state) => ({
   /** A response for the chosen processor. */
   bringInImpulse(file) {
     const { session, stripId, processorId } = state.desk;
-    this.follow({ what: `Bringing in ${file.name}`, percent: 0 }, (shown) => api.bringInImpulse(session.id, stripId, processorId, file, (percent) => { shown.percent = percent; }));
+    this.send(file, (percent) => api.bringInImpulse(session.id, stripId, processorId, file, percent));
   },
   get exportChoices() {
     const whole = [["mix", "The mix"], ["stems", "All stems"], ["session", "The session"]];

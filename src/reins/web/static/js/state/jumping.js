@@ -16,9 +16,11 @@ export const jumping = (kit, state, data) => ({
   text: "",
   at: 0,
   wrong: "",
+  shown: false, // nothing is looked for while it is not: what it could find hangs on all there is
 
   open() {
-    Object.assign(this, { text: "", at: 0, wrong: "" });
+    Object.assign(this, { text: "", at: 0, wrong: "", shown: true });
+    kit.parts.jump.addEventListener("close", () => { this.shown = false; }, { once: true });
     kit.parts.jump.showModal();
   },
   close() { kit.parts.jump.close(); },
@@ -56,6 +58,7 @@ export const jumping = (kit, state, data) => ({
   },
   /** The best first: what begins with what is typed, then what holds it in its name, then by other words. */
   get found() {
+    if (!this.shown) return [];
     const { words, value } = this.asked;
     const rank = (/** @type {Goal} */ { kind, name, words: more = "", setting }) => {
       const [own, all] = [name.toLowerCase(), `${kind} ${name} ${more}`.toLowerCase()];

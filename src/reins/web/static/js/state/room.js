@@ -37,6 +37,7 @@ export const room = (kit, state) => ({
     divider.addEventListener("dblclick", () => this.setBenchHeight(null));
     kit.bench.axis = kit.view.model.levels;
     this.placePictures();
+    this.sayDivider();
   },
 
   get roomy() { return { "is-whole": this.whole && !state.desk.empty, "is-swapped": this.isSwapped, [`is-${this.heightKind}-work`]: true }; },
@@ -59,9 +60,12 @@ export const room = (kit, state) => ({
       kit.place.after(below);
     }
     const height = this.heights[this.heightKind];
-    const whole = kit.parts.work.clientHeight || 1;
-    kit.parts.divider.setAttribute("aria-valuenow", String(Math.round((100 * (height ?? kit.parts.bench.clientHeight)) / whole)));
     kit.parts.work.style.setProperty("--bench", height ? `${height}px` : "");
+  },
+  /** Only where someone moved it: measuring lays the page out. */
+  sayDivider() {
+    const { work, bench, divider } = kit.parts;
+    divider.setAttribute("aria-valuenow", String(Math.round((100 * bench.clientHeight) / (work.clientHeight || 1))));
   },
 
   /** Swap take and picture; @param {"take" | "picture" | undefined} large what is to stand above */
@@ -78,6 +82,7 @@ export const room = (kit, state) => ({
   freeze() { this.frozen = !this.frozen; },
   keepRoom() {
     this.placePictures();
+    this.sayDivider();
     localStorage.setItem(KEPT, JSON.stringify({ swapped: this.swapped, whole: this.whole, heights: this.heights, levels: kit.view.model.levels }));
   },
   /** The level axis has changed on the take: overview and in-out picture go with it. */
