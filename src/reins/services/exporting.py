@@ -63,12 +63,13 @@ class Output:
             raise ConflictError("What is to be exported begins after the end of the session.")
 
     def named(self, usual: str, *, session: str, name: str, number: int | None = None) -> str:
-        """The name of a file, without its ending, by the pattern; `usual` where none is given."""
+        """The name of a file, without its ending, by the pattern and safe; `usual` where none is given."""
         if not self.names.strip():
             return usual
         facts = {"session": session, "name": name, "number": "" if number is None else f"{number:02d}"}
         facts["date"] = time.strftime("%Y-%m-%d")
-        return re.sub(r"{(.*?)}", lambda found: facts[found[1]], self.names).strip() or usual
+        made = re.sub(r"{(.*?)}", lambda found: facts[found[1]], self.names).strip()
+        return safe_file(made) if made else usual
 
     def bytes_for(self, frames: int, channels: int, source_rate: int) -> int:
         """What a file of so many frames takes at most."""
@@ -170,7 +171,6 @@ def _stem_names(document: Document, ids: list[str], output: Output) -> dict[str,
         name = document.strip(strip_id).name
         usual = f"stem_{number:02d}_{safe_name(name)}"
         made = output.named(usual, session=document.name, name=name, number=number)
-        made = usual if made == usual else safe_file(made)
         taken = f"{made}.{output.file_format}" in names.values()
         names[strip_id] = f"{made} {number}.{output.file_format}" if taken else f"{made}.{output.file_format}"
     return names
