@@ -20,6 +20,7 @@ from reins.core.measure.soundmeter import SoundMeter
 from reins.core.measure.spectra import SpectrumMeter
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Array, alone
+from reins.core.processors.making import Make
 from reins.core.settings.fields import recordings
 from reins.core.settings.paths import laid_over
 from reins.core.time import Beat, Stream, When
@@ -228,8 +229,9 @@ def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_fram
         for name, more in ((kind, {}), *((f"{kind}, {how}", m) for how, m in PROCESSORS[kind].timed_also.items()))
     ]
     for name, kind, given in timed:
-        processor_type, settings = PROCESSORS[kind], parse_settings(kind, given, "bench")
-        processor = processor_type(settings, channels=2, sample_rate=sample_rate)
+        settings = parse_settings(kind, given, "bench")
+        make = Make.of(kind, settings, sample_rate=sample_rate, on_take=False)
+        processor = make.processor(settings, channels=2, sample_rate=sample_rate)
         best = float("inf")
         for _ in range(5):
             began = time.perf_counter()

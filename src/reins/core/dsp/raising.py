@@ -13,6 +13,7 @@ what reads it looks back; those are kept from block to block.
 """
 
 import threading
+from collections.abc import Callable
 
 import numpy as np
 import numpy.typing as npt
@@ -27,6 +28,7 @@ Planes = npt.NDArray[np.float32]
 FILTERS = ((47000, 20.0 / 48.0, (37, 15, 7, 5)), (0, 20.0 / 44.1, (67, 13, 7, 5)))
 TIMES = (1, 2, 4, 8, 16)
 TILE = 1024  # frames worked on at a time
+MOST_FRAMES = 8192  # on the way at once
 PAGE, BESIDE = 1024, 272  # samples of a page of memory; and how far beyond whole ones planes lie apart
 
 
@@ -157,6 +159,67 @@ def step(flat, begin, channels, planes, width):
     """The array of one step of the way, of those that lie behind one another in flat; and where the next begins."""
     end = begin + channels * planes * width
     return flat[begin:end].reshape((channels, planes, width)), end
+
+
+@inlined
+def rise(signal, k, steps, taps, counts, gone, room):
+    """The way up, of k times signal: the planes there, with the frame before them, how many taps were used and where
+    the arrays of the next step begin in room and gone.
+    """
+    channels, frames = signal.shape
+    planes, before = steps[0]
+    source, end = step(room, 0, channels, planes, width_of(before + frames))
+    past, past_end = step(gone, 0, channels, planes, before)
+    enter(signal, k, source, past)
+    first_tap = 0
+    for at in range(counts.size):
+        planes, own = steps[at + 1]
+        made, end = step(room, end, channels, planes, width_of(own + frames))
+        past, past_end = step(gone, past_end, channels, planes, own)
+        double(source, before, frames, taps[first_tap : first_tap + counts[at]], made, past)
+        first_tap += counts[at]
+        source, before = made, own
+    return source, first_tap, end, past_end
+
+
+@inlined
+def turn(frames, steps, counts, gone, room, channels, end, past_end):
+    """Where what is made there goes, what is gone by of it, and where the next begin."""
+    planes, own = steps[counts.size + 1]
+    made, end = step(room, end, channels, planes, width_of(own + frames))
+    past, past_end = step(gone, past_end, channels, planes, own)
+    return made, past, end, past_end
+
+
+@inlined
+def fall(source, k, steps, taps, counts, wait, gone, room, used, out):
+    """The way down from what was made there, over k, into out (channels, frames); used: as rise and turn left them."""
+    channels, frames = out.shape
+    first_tap, end, past_end = used
+    before = steps[counts.size + 1, 1]
+    for at in range(counts.size):
+        planes, own = steps[counts.size + 2 + at]
+        made, end = step(room, end, channels, planes, width_of(own + frames))
+        past, past_end = step(gone, past_end, channels, planes, own)
+        count = counts[counts.size - 1 - at]
+        first_tap -= count
+        late = wait if at == 0 else 0
+        halve(source, before, frames, late, taps[first_tap : first_tap + count], made, past)
+        source, before = made, own
+    for channel in range(channels):
+        row, result = source[channel, 0], out[channel]
+        for i in range(frames):
+            result[i] = row[i] * (1.0 / k)
+
+
+def in_parts(signal: Array, made_of: Callable[[Array], Array]) -> Array:
+    """What is made of a signal (channels, frames), in pieces: at the raised rate a long block would need as many times
+    its memory.
+    """
+    if signal.shape[1] <= MOST_FRAMES:
+        return made_of(signal)
+    starts = range(0, signal.shape[1], MOST_FRAMES)
+    return np.concatenate([made_of(np.ascontiguousarray(signal[:, at : at + MOST_FRAMES])) for at in starts], axis=1)
 
 
 NO_ROOM = np.zeros(0, np.float32)

@@ -22,13 +22,11 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
-from reins.core.dsp.raising import Way, begin_with, double, enter, halve, keep_last, step, width_of
+from reins.core.dsp.raising import TILE, Way, begin_with, fall, in_parts, keep_last, rise, turn
 
 Array = npt.NDArray[np.float64]
 SOFT, HARD, ODD, EVEN = 0, 1, 2, 3
 STRAIGHT = 4  # nothing is bent, and all that is driven comes back: the way to the raised rate by itself
-TILE = 1024  # frames worked on at a time
-MOST_FRAMES = 8192  # on the way at once
 KINDS = {"soft": SOFT, "hard": HARD, "odd": ODD, "even": EVEN}
 
 
@@ -155,32 +153,11 @@ def bend_raised(signal, k, kind, offset, steps, taps, counts, wait, gone, room, 
     steps, taps, counts, wait, gone and room: a raising.Way, gone is carried. All of the way in one kernel: to call one
     for each step took as long as a step does.
     """
-    channels, frames = signal.shape
-    turn = counts.size
-    planes, before = steps[0]
-    source, end = step(room, 0, channels, planes, width_of(before + frames))
-    past, past_end = step(gone, 0, channels, planes, before)
-    enter(signal, k, source, past)
-    first_tap = 0
-    for at in range(1, steps.shape[0]):
-        planes, own = steps[at]
-        made, end = step(room, end, channels, planes, width_of(own + frames))
-        past, past_end = step(gone, past_end, channels, planes, own)
-        if at <= turn:
-            double(source, before, frames, taps[first_tap : first_tap + counts[at - 1]], made, past)
-            first_tap += counts[at - 1]
-        elif at == turn + 1:
-            _bend(source, frames, kind, offset, made, past)
-        else:
-            count = counts[2 * turn + 1 - at]
-            first_tap -= count
-            late = wait if at == turn + 2 else 0
-            halve(source, before, frames, late, taps[first_tap : first_tap + count], made, past)
-        source, before = made, own
-    for channel in range(channels):
-        row, result = source[channel, 0], out[channel]
-        for i in range(frames):
-            result[i] = row[i] * (1.0 / k)
+    frames = signal.shape[1]
+    driven, first_tap, end, past_end = rise(signal, k, steps, taps, counts, gone, room)
+    made, past, end, past_end = turn(frames, steps, counts, gone, room, signal.shape[0], end, past_end)
+    _bend(driven, frames, kind, offset, made, past)
+    fall(made, k, steps, taps, counts, wait, gone, room, (first_tap, end, past_end), out)
 
 
 class Bender:
@@ -193,11 +170,10 @@ class Bender:
 
     def process(self, signal: Array, k: float, kind: int, offset: float) -> Array:
         """What it adds to k times the signal (channels, frames), over k; offset: b, within -0.9 .. 0.9."""
-        frames = signal.shape[1]
-        if frames > MOST_FRAMES:  # in pieces: at the raised rate a long block would need as many times its memory
-            parts = (np.ascontiguousarray(signal[:, at : at + MOST_FRAMES]) for at in range(0, frames, MOST_FRAMES))
-            return np.concatenate([self.process(part, k, kind, offset) for part in parts], axis=1)
+        return in_parts(signal, lambda part: self._added(part, k, kind, offset))
+
+    def _added(self, signal: Array, k: float, kind: int, offset: float) -> Array:
         way, out = self.way, np.empty(signal.shape)
-        room = way.room(frames)
+        room = way.room(signal.shape[1])
         bend_raised(signal, k, kind, offset, way.steps, way.taps, way.counts, way.wait, way.gone, room, out)
         return out

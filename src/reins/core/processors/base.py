@@ -225,6 +225,9 @@ class Processor(ABC):
     #: Ready bands: lowest and highest frequency in Hz, and what they are called.
     ready: ClassVar[tuple[tuple[float, float, str], ...]] = ()
 
+    #: Whether there are settings with which its gain hangs on each sample alone (see processors.bending).
+    bends_at_once: ClassVar[bool] = False
+
     #: Settings that the desk gives it when it is added there, where they are not the default.
     added_with: ClassVar[dict[str, Any]] = {}
     #: Settings it is timed with, where it does little at its defaults.

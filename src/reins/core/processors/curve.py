@@ -5,7 +5,8 @@ Points are joined by straight lines in dB, rounded over knee_db, or smoothly (ds
 goes on by slope_below and slope_above. The gain is never above 60 dB and silence stays silent. The level is smoothed,
 not the gain: it rises with the attack and falls with the release, which cover 63.2 % of a step at shape 0; a shape
 below 0 is quick first, above 0 it begins slowly. Where the curve goes straight on below, levels further than 24 dB
-under its first point count as that. With both times at 0 it bends the waveform, oversampled where that is asked for.
+under its first point count as that. With both times at 0 it bends the waveform, at a raised rate where that is asked
+for (processors.bending).
 """
 
 from itertools import pairwise
@@ -14,9 +15,11 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import field_validator
 
-from reins.core.dsp import curving, dynamics
+from reins.core.dsp import by_level, curving, dynamics
+from reins.core.dsp.decibels import FLOOR_AMPLITUDE
 from reins.core.processors.base import FROM_THE_START, NOTHING, Array, Moved
 from reins.core.processors.detecting import DetectorSettings, FollowingCurve
+from reins.core.processors.sidechain import Key
 from reins.core.settings import usual
 from reins.core.settings.describing import choice, number
 from reins.core.settings.models import PartError
@@ -94,6 +97,11 @@ class Curve(FollowingCurve):
     about = "A curve of one's own: hold the loud, lift the quiet and close below, in one."
     known_as = "hold lift transfer curve upward waveshaper expander gate"
     line = None
+    bends_at_once = True
+    timed_also = {
+        f"at once, {times} times the rate": {"attack_ms": 0.0, "release_ms": 0.0, "oversampling": times}
+        for times in (4, 16)
+    }
     params_size = curving.CURVE_PARAMS
     Settings = CurveSettings
 
@@ -105,7 +113,32 @@ class Curve(FollowingCurve):
             below=settings.slope_below, above=settings.slope_above,
         )  # fmt: skip
         table = curving.gain_table(out, times=2.0 if getattr(settings, "is_overdone", False) else 1.0)
-        return super()._tune(settings, channels, sample_rate, rows) | {"_table": table}
+        made = super()._tune(settings, channels, sample_rate, rows)
+        at_once = cls._at_once(settings, channels, table, made["_params"][0]) if rows == 1 else None
+        return made | {"_table": table, "gain_at_once": at_once}
+
+    @classmethod
+    def _at_once(cls, settings: Any, channels: int, table: Array, params: Array) -> by_level.Gain | None:
+        """The gain by level, where nothing else is between a sample and its own gain: no time, average, lookahead, key,
+        part of a link, or channels made otherwise.
+        """
+        plain = {"attack_ms": 0.0, "release_ms": 0.0, "rms_pct": 0.0, "lookahead_ms": 0.0, "key": Key()}
+        if channels == 2:
+            plain |= {"channels": "stereo", "apply_to": "both", "link_by": "max"}
+        given = vars(settings)
+        if any(given[name] != value for name, value in plain.items()):
+            return None
+        if channels == 2 and given["link_pct"] not in (0.0, 100.0):
+            return None
+        floor_db, places = max(params[curving.FLOOR_DB], 20.0 * np.log10(FLOOR_AMPLITUDE)), curving.levels()
+
+        def gain_of(amplitudes: Array) -> Array:
+            gains_db = np.interp(np.maximum(20.0 * np.log10(amplitudes), floor_db), places, table)
+            dry, wet = params[dynamics.FIRST_DRY], params[dynamics.FIRST_WET]
+            return np.asarray(params[dynamics.OUTPUT] * (dry + wet * 10.0 ** (gains_db / 20.0)))
+
+        tied = channels == 2 and given["link_pct"] == 100.0
+        return by_level.Gain(table, floor_db, by_level.table_of(gain_of), tied)
 
     @classmethod
     def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
@@ -122,6 +155,7 @@ class Curve(FollowingCurve):
         return float(settings.points[-2].at)
 
     _table: Array
+    gain_at_once: by_level.Gain | None  # what it comes to where it is only that; see processors.bending
 
     def _follow(self, heard: Array, source: Array, moved: Moved | None, gain_db: Array, out: Array) -> None:
         params, begins = (self._params, FROM_THE_START) if moved is None else self._moving(moved)

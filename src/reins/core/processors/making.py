@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Array, Processor
+from reins.core.processors.bending import Bending
 from reins.core.processors.oversampling import Oversampled, filters_tail_s, latency_of, times_of
 
 
@@ -37,7 +38,8 @@ class Make(NamedTuple):
         rest: dict[str, Any] = {"channels": channels, "sample_rate": sample_rate, "key_channels": key_channels}
         if self.times == 1:
             return self.kind(settings, **rest)
-        return Oversampled(settings, **rest, kind=self.kind, times=self.times)
+        wrapper = Bending if self.kind.bends_at_once else Oversampled
+        return wrapper(settings, **rest, kind=self.kind, times=self.times)
 
 
 def prepare(type_name: str, settings: Any, sample_rate: int) -> None:

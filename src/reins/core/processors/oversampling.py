@@ -9,11 +9,12 @@ each frame of the base rate.
 import math
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
 from reins.core.dsp.halfband import REACHES, Doubler, Halver
+from reins.core.dsp.raising import LATENCY_FRAMES
 from reins.core.processors.base import Array, Block, Delay, Moved, Processor, Rows
 
 AUTO_BELOW_MS = ((1.0, 16), (3.0, 8))  # times the rate by the shortest attack or release
@@ -53,21 +54,24 @@ def _filters_frames(times: int) -> int:
     return sum(reach * (times >> stage) for stage, reach in enumerate(REACHES[: times.bit_length() - 1], start=1))
 
 
-def _padding(times: int, inner: int) -> int:
-    """Frames of the higher rate that make all of it a whole number of frames."""
-    return -(2 * _filters_frames(times) + inner) % times
+def _padding(times: int, inner: int, *, bends: bool) -> int:
+    """Frames of the higher rate that make all of it a whole number of frames; of one that may only bend, as many as
+    that takes (processors.bending).
+    """
+    filters = 2 * _filters_frames(times)
+    return LATENCY_FRAMES * times - filters + -inner % times if bends else -(filters + inner) % times
 
 
 def latency_of(kind: type[Processor], settings: Any, times: int, *, sample_rate: int) -> int:
     """Frames by which the result comes later."""
     inner = kind.latency_of(settings, sample_rate=sample_rate * times)
-    return (2 * _filters_frames(times) + inner + _padding(times, inner)) // times
+    return (2 * _filters_frames(times) + inner + _padding(times, inner, bends=kind.bends_at_once)) // times
 
 
 def filters_tail_s(settings: Any, sample_rate: int) -> float:
     """How long the filters of a raised rate sound on: as long as they make the sound late."""
     times = times_of(settings)
-    return 2.0 * _filters_frames(times) / (times * sample_rate) if times > 1 else 0.0
+    return LATENCY_FRAMES / sample_rate if times > 1 else 0.0
 
 
 class Raised:
@@ -93,7 +97,7 @@ def _straight(values: Array, times: int) -> Array:
 class Oversampled:
     """Any processor at a multiple of the rate: stands where it would stand; type, settings and views are its."""
 
-    carried = ("_inner", "_up", "_down", "_pad", "_rows", "_keys")
+    carried: ClassVar[tuple[str, ...]] = ("_inner", "_up", "_down", "_pad", "_rows", "_keys")
 
     def __init__(
         self, settings: Any, *, channels: int, sample_rate: int, key_channels: Mapping[str, int],
@@ -105,7 +109,7 @@ class Oversampled:
         self._up = Raised(channels, times)
         self._down = [Halver(channels, reach) for reach in reversed(REACHES[: times.bit_length() - 1])]
         inner = self._inner.latency_frames
-        self._pad = Delay(channels, _padding(times, inner))
+        self._pad = Delay(channels, _padding(times, inner, bends=kind.bends_at_once))
         self._latency = latency_of(kind, settings, times, sample_rate=sample_rate)
         # A row told at the higher rate stands for sound that leaves so much later.
         self._told_late = self._pad.frames + _filters_frames(times)
