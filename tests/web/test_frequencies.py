@@ -51,6 +51,9 @@ def test_the_map_is_bytes_by_column_and_row(client, session_id, track):
     codes = np.frombuffer(answer.content, np.uint8).reshape(40, MAP_HZ.size)
     assert np.abs(np.log2(MAP_HZ[codes[20].argmax()] / 220)) < 1 / 12
     assert -120 + 0.5 * (codes[20].max() - 1) == pytest.approx(-6, abs=1)
+    made = client.post(f"/api/sessions/{session_id}/strips/{track}/map", json=body | {"what": "result"})
+    taken = codes[20].max() - np.frombuffer(made.content, np.uint8).reshape(40, MAP_HZ.size)[20].max()
+    assert 0.5 * taken == pytest.approx(12, abs=1)  # as much as the band takes, in half dB
     bad = client.post(f"/api/sessions/{session_id}/strips/{track}/map", json=body | {"columns": 0})
     assert bad.status_code == 422
     assert "allowed: 1 to" in bad.json()["error"]

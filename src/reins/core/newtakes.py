@@ -12,7 +12,10 @@ from reins.core.settings.paths import laid_over
 def on_new_takes(document: Document, takes: dict[str, str]) -> Document:
     """A document whose takes, responses too, have the ids given by their old ones; each processor has its own id."""
     impulses = {takes[take_id]: name for take_id, name in document.impulses.items()}
-    document = document.model_copy(update={"impulses": impulses})
+    reference = document.reference and document.reference.model_copy(
+        update={"take_id": takes[document.reference.take_id]}
+    )
+    document = document.model_copy(update={"impulses": impulses, "reference": reference})
     for strip_id in (*document.tracks, *document.buses, MASTER):
         strip = document.strip(strip_id)
         drafts = {number: draft.model_copy(update=_identified(draft, takes)) for number, draft in strip.drafts.items()}

@@ -65,6 +65,9 @@ def parse_session_file(text: str, name: str) -> SessionFile:
     for take_id, impulse in parsed.session.impulses.items():
         if take_id not in parsed.takes:
             raise SettingsError(f"{name}: the response “{impulse}”: its take “{take_id}” is not among takes.")
+    reference = parsed.session.reference
+    if reference is not None and reference.take_id not in parsed.takes:
+        raise SettingsError(f"{name}: the reference “{reference.name}”: its take is not among takes.")
     try:
         in_order(parsed.session)
     except InputError as error:

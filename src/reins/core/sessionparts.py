@@ -1,4 +1,4 @@
-"""Small parts of a session's document: the loop, marks on the ruler, what came of blind tests."""
+"""Small parts of a session's document: the loop, marks on the ruler, the reference, what came of blind tests."""
 
 from typing import Annotated, Literal
 
@@ -32,6 +32,13 @@ class Place(Strict):
     id: str = Field(min_length=1, max_length=40)
     name: Name
     at_frame: int = Field(ge=0, le=MAX_FRAME)
+
+
+class Reference(Strict):
+    """A finished recording beside the mix, to compare that with; never part of it."""
+
+    take_id: str = Field(min_length=1, max_length=64)
+    name: Name
 
 
 class Judgement(Strict):

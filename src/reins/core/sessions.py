@@ -26,7 +26,7 @@ from reins.core.limits import (
 )
 from reins.core.moves.models import Rein
 from reins.core.moves.rules import check as check_reins
-from reins.core.sessionparts import MAX_FRAME, MOST_JUDGEMENTS, Judgement, Loop, Name, Place
+from reins.core.sessionparts import MAX_FRAME, MOST_JUDGEMENTS, Judgement, Loop, Name, Place, Reference
 from reins.core.settings.describing import choice, number
 from reins.core.settings.fields import recordings
 from reins.core.settings.models import MisfitError, PartError, Strict
@@ -254,6 +254,7 @@ class Document(Strict):
     loop: Loop = Loop()
     places: list[Place] = Field([], max_length=MAX_PLACES)  # marks on the ruler, in order
     impulses: dict[str, Name] = {}  # responses for rooms: the name of each, by the id of its take
+    reference: Reference | None = None  # laid beside the mix
     tracks: dict[str, Track] = {}
     order: list[str] = []
     buses: dict[str, Bus] = {}
@@ -303,6 +304,11 @@ class Document(Strict):
                     f"{name}: the response “{recording[:60]}” is not in this session; allowed: one that was brought in."
                 )
         return self
+
+    @property
+    def beside(self) -> list[str]:
+        """The ids of takes it uses that lie on no track."""
+        return [*self.impulses, *([self.reference.take_id] if self.reference else [])]
 
     @property
     def beat(self) -> Beat:

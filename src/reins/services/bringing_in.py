@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from reins.core.audio import AudioReader, time_stamp
-from reins.core.changes import AddImpulse, JoinTracks, ReplaceTake
+from reins.core.changes import AddImpulse, JoinTracks, ReplaceTake, SetReference
 from reins.core.impulses import check_length
 from reins.core.laid import LaidTake
 from reins.core.limits import check_room
@@ -200,6 +200,19 @@ def bring_in_impulse(
             takes.move_in()
             keep_with_take(house, session_id, take_id, facts, title, change)
             return take_id
+
+
+def bring_in_reference(house: House, session_id: str, path: Path, name: str, progress: Progress) -> BroughtIn:
+    """Bring an audio file in to be laid beside the mix, at the session's rate, as one step. Raises as bring_in."""
+    title = (Path(name).stem.strip() or "Reference")[:80]
+    with house.bringing:
+        document = document_of(house, session_id)
+        with AudioReader(path, sample_rate=document.sample_rate, name=name) as reader, new_takes(house) as takes:
+            take_id, facts = _written(house, takes, reader, name, progress)
+            takes.move_in()
+            change = SetReference(kind="set_reference", take_id=take_id, name=title)
+            keep_with_take(house, session_id, take_id, facts, title, change)
+            return BroughtIn("", _other_rate(reader, name))
 
 
 def ensure_demo(house: House, progress: Callable[[str, int, int], None]) -> str:

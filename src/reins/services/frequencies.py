@@ -70,15 +70,19 @@ class Frequencies:
         return {"db": np.round(to_db(power), 1).tolist()}
 
     def picture(
-        self, session_id: str, strip_id: str, *, desk: str, number: int, start: int, frames: int, columns: int
-    ) -> bytes:
-        """The map of frames start .. start + frames of a strip's source: a byte a row and column (see measure.maps)."""
+        self, session_id: str, strip_id: str, *, desk: str, number: int, start: int, frames: int, columns: int,
+        what: str = "source",
+    ) -> bytes:  # fmt: skip
+        """The map of frames start .. start + frames of a strip's source, or of its result as it is kept: a byte a row
+        and column (see measure.maps).
+        """
         check = self._newest.check(f"{desk}/map", number)
         if not (0 < columns <= MAX_COLUMNS and frames > 0 and start >= 0):
             raise InputError(
                 f"columns is {columns}, frames {frames}, start {start}; allowed: 1 to {MAX_COLUMNS} columns."
             )
-        sound, name = self._sounds.source(document_of(self._house, session_id), strip_id, check)
+        of = self._sounds.result if what == "result" else self._sounds.source
+        sound, name = of(document_of(self._house, session_id), strip_id, check)
         laid, gain, take = 0, 1.0, sound
         if isinstance(sound, LaidTake):
             laid, gain, take = sound.start_frame, sound.gain, sound.take

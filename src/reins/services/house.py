@@ -14,6 +14,7 @@ from reins.services.remembered import LoudnessBook
 from reins.store.folder import DataFolder
 from reins.store.takes import get_take
 
+REFERENCE = "reference"  # its place among what is wrong
 MOST_IMPULSES = 16  # at hand; each may be twenty seconds long, worked out as well
 Listener = Callable[[str, Document], None]
 
@@ -78,8 +79,9 @@ class House:
     def takes(self, document: Document) -> dict[str, Take]:
         """The open takes of a document's tracks, by id; StorageError names a track whose recording is not as kept."""
         found, problems = self.takes_there(document)
-        for problem in problems.values():
-            raise StorageError(problem)
+        for what, problem in problems.items():
+            if what != REFERENCE:  # what is only compared with keeps nobody from working
+                raise StorageError(problem)
         return found
 
     def takes_there(self, document: Document) -> tuple[dict[str, Take], dict[str, str]]:
@@ -91,6 +93,11 @@ class House:
                     found[track.take_id] = self.take(track.take_id)
                 except (StorageError, NotFoundError) as error:
                     problems[track_id] = f"{track.name}: {error}"
+        if document.reference is not None:
+            try:
+                found[document.reference.take_id] = self.take(document.reference.take_id)
+            except (StorageError, NotFoundError) as error:
+                problems[REFERENCE] = f"The reference “{document.reference.name}”: {error}"
         return found, problems
 
     def listen(self, listener: Listener) -> Callable[[], None]:

@@ -50,7 +50,7 @@ def export_session(house: House, session_id: str, folder: Path, progress: Progre
     document = document_of(house, session_id)
     with house.reading() as db:
         names = {take_id: row["name"] for take_id, row in list_takes(db, session_id).items()}
-    takes = house.takes(document) | {take_id: house.take(take_id) for take_id in document.impulses}
+    takes = house.takes(document) | {take_id: house.take(take_id) for take_id in document.beside}
     total, done, rounded = sum(take.facts.frames for take in takes.values()), 0, 0
     rows, files = {}, []
     for take_id, take in takes.items():

@@ -120,7 +120,7 @@ def duplicate_session(house: House, session_id: str) -> str:
     rows = []
     try:
         with new_takes(house) as takes:
-            for take_id in dict.fromkeys([*used, *document.impulses]):
+            for take_id in dict.fromkeys([*used, *document.beside]):
                 ids[take_id] = takes.add(functools.partial(_copy_files, house.takes_dir / take_id))
                 rows.append((ids[take_id], kept[take_id]["name"], house.take(take_id).facts))
             takes.move_in()

@@ -51,6 +51,12 @@ class Sounds:
             return LaidTake(self._house.take(track.take_id), track), laid
         return self._rendered(leading_to(document, strip_id), strip_id, render_incoming, check)
 
+    def result(self, document: Document, strip_id: str, check: Check = lambda: None) -> tuple[Sound, str]:
+        """What a strip's chain makes, before its fader, and a name that changes whenever that does. Raises as source."""
+        if not document.strip(strip_id).chain:
+            return self.source(document, strip_id, check)
+        return self._tapped(document, strip_id, "after", check)
+
     def keys(self, document: Document, strip_id: str, check: Check = lambda: None) -> tuple[dict[str, Sound], str]:
         """The sounds of the outside keys of a strip's chain, by name, and a name that changes whenever they do."""
         found: dict[str, Sound] = {}

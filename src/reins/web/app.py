@@ -30,6 +30,7 @@ from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
+from reins.services.reference import Referring
 from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
 from reins.services.spreads import Spreads
@@ -100,6 +101,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.fights = Fights(house, sounds)
     app.state.fitting = Fitting(house, sounds)
     app.state.spreads = Spreads(house, sounds, app.state.fitting)
+    app.state.referring = Referring(house)
     app.state.rein_views = ReinViews(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)

@@ -14,6 +14,7 @@ from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
+from reins.services.reference import Referring
 from reins.services.reins import ReinViews
 from reins.services.spreads import Spreads
 
@@ -40,6 +41,11 @@ def _frequencies(request: Request) -> Frequencies:
 
 def _matching(request: Request) -> Matching:
     found: Matching = request.app.state.matching
+    return found
+
+
+def _referring(request: Request) -> Referring:
+    found: Referring = request.app.state.referring
     return found
 
 
@@ -89,4 +95,5 @@ TheBlinds = Annotated[Blinds, Depends(_blinds)]
 TheFights = Annotated[Fights, Depends(_fights)]
 TheEqual = Annotated[Equal, Depends(_equal)]
 TheAims = Annotated[Aims, Depends(_aims)]
+TheReferring = Annotated[Referring, Depends(_referring)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

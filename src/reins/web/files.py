@@ -14,7 +14,14 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.audio import check_output
 from reins.errors import ConflictError, InputError, StorageError
 from reins.services import editing
-from reins.services.bringing_in import Progress, bring_in, bring_in_impulse, join_pair, replace_take
+from reins.services.bringing_in import (
+    Progress,
+    bring_in,
+    bring_in_impulse,
+    bring_in_reference,
+    join_pair,
+    replace_take,
+)
 from reins.services.exporting import Output, export_mix, export_strip
 from reins.services.house import House
 from reins.services.jobs import Job, Jobs
@@ -46,6 +53,17 @@ def replace_take_file(
         return asdict(replace_take(house, session_id, track_id, path, name, progress))
 
     return _with_upload(request, house, jobs, file, replaced)
+
+
+@router.post("/api/sessions/{session_id}/reference")
+def bring_in_reference_file(
+    request: Request, session_id: str, house: TheHouse, jobs: TheJobs, file: Annotated[UploadFile, File()]
+) -> dict[str, Any]:
+    """Bring a file in to be laid beside the mix; answers with the job that does it."""
+    editing.document_of(house, session_id)
+    return _with_upload(
+        request, house, jobs, file, lambda *given: asdict(bring_in_reference(house, session_id, *given))
+    )
 
 
 class PairBody(BaseModel):

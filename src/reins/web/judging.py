@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.sessionparts import MAX_FRAME
 from reins.core.trials.spreads import Axis
 from reins.services.editing import comparable, compare_chains, compare_drafts
-from reins.web.depends import TheAims, TheBlinds, TheEqual, TheFights, TheHouse, TheSpreads
+from reins.web.depends import TheAims, TheBlinds, TheEqual, TheFights, TheHouse, TheReferring, TheSpreads
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -45,6 +45,12 @@ class AimBody(Asked):
 def aim(session_id: str, strip_id: str, body: AimBody, aims: TheAims) -> dict[str, Any]:
     """What an aim proposes for a processor."""
     return aims.propose(session_id, strip_id, **body.model_dump())
+
+
+@router.post("/reference/gain")
+def reference_gain(session_id: str, body: Asked, referring: TheReferring) -> dict[str, Any]:
+    """By how much the reference is to be made louder to be as loud as the mix."""
+    return referring.gain(session_id, desk=body.desk, number=body.number)
 
 
 class EqualBody(Asked):

@@ -2,7 +2,7 @@
 
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Body, File, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
@@ -198,7 +198,7 @@ def spectrum(session_id: str, strip_id: str, body: SpectrumBody, frequencies: Th
 
 
 class MapBody(BaseModel):
-    """Body of a question for a part of the map."""
+    """Body of a question for a part of the map: of what comes to the chain, or of what it makes."""
 
     model_config = ConfigDict(extra="forbid")
     desk: str
@@ -206,11 +206,12 @@ class MapBody(BaseModel):
     start: Frame
     frames: Frame
     columns: Frame
+    what: Literal["source", "result"] = "source"
 
 
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/map")
 def take_map(session_id: str, strip_id: str, body: MapBody, frequencies: TheFrequencies) -> Response:
-    """A part of the map of a strip's source: a byte a row, column after column."""
+    """A part of the map of a strip's source or result: a byte a row, column after column."""
     return Response(
         frequencies.picture(session_id, strip_id, **body.model_dump()), media_type="application/octet-stream"
     )

@@ -27,6 +27,7 @@ from reins.core.changes.judging import KeepJudgement
 from reins.core.changes.marks import CorrectMark
 from reins.core.changes.pairs import AddPair, PartProcessors
 from reins.core.changes.places import PutPlace, RemovePlace
+from reins.core.changes.reference import RemoveReference, SetReference
 from reins.core.changes.reins import PutRein, RemoveRein
 from reins.core.changes.strips import (
     AddBus,
@@ -59,6 +60,7 @@ __all__ = [
     "PutRein",
     "ReplaceTake",
     "SetProcessor",
+    "SetReference",
     "SetSession",
     "SetStrip",
     "StartFrom",
@@ -95,7 +97,7 @@ Change = Annotated[
     | UseDraft | CopyDraft | StartFrom | ChangeKind | SetStrip | AddTrack | RemoveTrack | MoveTrack | DuplicateTrack
     | AddBus | RemoveBus | RouteStrip | PutSend | RemoveSend | NameDraft | RemoveDraft | PutRein | RemoveRein
     | AddImpulse | RemoveImpulse | CorrectMark | KeepJudgement | SetStrips | CopyChain | LayChain | Deepen | KeepSet
-    | UseSet | RemoveSet | PutPlace | RemovePlace | SetSession,
+    | UseSet | RemoveSet | PutPlace | RemovePlace | RemoveReference | SetSession,
     Field(discriminator="kind"),
 ]  # fmt: skip
 _CHANGE: TypeAdapter[Any] = TypeAdapter(Change)

@@ -1,4 +1,6 @@
-"""What is listened to: the mix, a strip or a processor; its result, its source, the difference, a key or a band."""
+"""What is listened to: the mix, a strip or a processor; its result, its source, the difference, a key or a band; or the
+reference beside the mix, from the session's place on, over and over.
+"""
 
 from dataclasses import dataclass
 from typing import Literal
@@ -10,13 +12,14 @@ from reins.core.engine.ear import Ear
 from reins.core.engine.graph import Graph
 from reins.core.engine.strips import StripPlayer
 from reins.core.sessions import MASTER
+from reins.core.takes import Take
 from reins.core.units import db_to_lin
 
 Array = npt.NDArray[np.float64]
-Listen = Literal["result", "source", "difference", "key", "band"]
+Listen = Literal["result", "source", "difference", "key", "band", "reference"]
 TOGETHER = "+"  # between the names of bands that are heard at once
 MOST_TOGETHER = 16
-LISTENS: tuple[Listen, ...] = ("result", "source", "difference", "key", "band")
+LISTENS: tuple[Listen, ...] = ("result", "source", "difference", "key", "band", "reference")
 Sides = Literal["both", "mono", "sides"]
 SIDES: tuple[Sides, ...] = ("both", "mono", "sides")
 
@@ -44,7 +47,9 @@ def heard_of(graph: Graph, to: Listening, frames: int) -> Array:
     player = graph.players.get(to.of or MASTER)
     if player is None:
         return np.zeros((2, frames))
-    if to.what in ("key", "band"):
+    if to.what == "reference":
+        heard = _reference(graph, frames)
+    elif to.what in ("key", "band"):
         heard = _detector(graph, player, to, frames)
     elif to.processor_id is not None:
         heard = _processor(graph, player, to, frames)
@@ -61,6 +66,26 @@ def heard_of(graph: Graph, to: Listening, frames: int) -> Array:
         return heard
     one = 0.5 * (heard[:1] + (heard[1:] if to.sides == "mono" else -heard[1:]))
     return np.repeat(one, 2, axis=0)
+
+
+def _reference(graph: Graph, frames: int) -> Array:
+    """The reference along the stream, on both sides; silence where there is none."""
+    given = graph.document.reference
+    take = graph.takes.get(given.take_id) if given is not None else None
+    if take is None:
+        return np.zeros((2, frames))
+    heard = graph.stream.read(lambda first, count: _over_and_over(take, first, count), graph.position - frames, frames)
+    return np.repeat(heard, 2, axis=0) if heard.shape[0] == 1 else heard
+
+
+def _over_and_over(take: Take, first: int, frames: int) -> Array:
+    """Frames of a take that begins anew where it ends."""
+    length, pieces = max(take.facts.frames, 1), []
+    while frames > 0:
+        count = min(frames, length - first % length)
+        pieces.append(take.read(first % length, count))
+        first, frames = first + count, frames - count
+    return np.concatenate(pieces, axis=1)
 
 
 def wants_source(to: Listening | None) -> bool:

@@ -69,6 +69,7 @@ export async function takeMap(id, strip, body, signal) {
   return new Uint8Array(await response.arrayBuffer());
 }
 
+export const referenceGain = (id, body) => post(`/api/sessions/${id}/reference/gain`, body);
 export const folded = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/folded`, body);
 export const followed = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/followed`, body, signal);
 export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, body);
@@ -96,6 +97,8 @@ export const traceGain = (id, strip, processor) => post(`/api/sessions/${id}/str
 export const measureMix = (id, body) => post(`/api/sessions/${id}/loudness`, body);
 export const joinPair = (id, body) => post(`/api/sessions/${id}/pair`, body);
 export const replaceTake = (id, trackId, file, progress) => sendFile(`/api/sessions/${id}/tracks/${trackId}/take`, file, progress);
+/** Bring a file in to lie beside the mix. */
+export const bringInReference = (id, file, percent) => sendFile(`/api/sessions/${id}/reference`, file, percent);
 export const exportMix = (id, body) => post(`/api/sessions/${id}/mix`, body);
 export const exportSession = (id) => post(`/api/sessions/${id}/file`, {});
 export const keepPoint = (body) => post("/api/points", body);

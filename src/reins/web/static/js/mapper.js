@@ -23,19 +23,19 @@ export class Mapper {
     this.asked = null;
   }
 
-  /** Have the part in view drawn; `sound` names what the strip's source is made of. */
-  async ask(strip, sound, start, frames, columns) {
+  /** Have the part in view drawn; `sound` names what the strip's source, or result, is made of. */
+  async ask(strip, what, sound, start, frames, columns) {
     const asked = `${sound} ${start} ${frames} ${columns}`;
     if (asked === this.asked) return this.busy;
     this.asked = asked;
     this.number += 1;
     this.stop?.abort();
     this.stop = new AbortController();
-    this.busy = this.fetch(strip, sound, start, frames, columns, this.number);
+    this.busy = this.fetch(strip, what, sound, start, frames, columns, this.number);
     return this.busy;
   }
 
-  async fetch(strip, sound, start, frames, columns, number) {
+  async fetch(strip, what, sound, start, frames, columns, number) {
     const waiting = setTimeout(() => this.slow(true), 500);
     const piece = Math.ceil(columns / PIECES);
     try {
@@ -45,7 +45,7 @@ export class Mapper {
         const length = Math.max(1, Math.round((count / columns) * frames));
         const key = `${sound} ${from} ${length} ${count}`;
         if (!this.pieces.has(key)) {
-          const codes = await api.takeMap(this.sessionId, strip, { desk: this.desk, number, start: from, frames: length, columns: count }, this.stop.signal);
+          const codes = await api.takeMap(this.sessionId, strip, { desk: this.desk, number, start: from, frames: length, columns: count, what }, this.stop.signal);
           this.pieces.set(key, { sound, start: from, frames: length, image: mapImage(codes, ROWS) });
           for (const old of [...this.pieces.keys()].slice(0, Math.max(0, this.pieces.size - KEPT))) this.pieces.delete(old);
         }

@@ -35,6 +35,7 @@ export const frequencies = (kit, state, data) => ({
   heardBand: null,
   keyBand: "",
   mapShown: false,
+  mapOf: "source", // or of what the chain makes, as it is kept
 
   /** Whether the chosen processor has bands in a table. */
   get banded() { return state.desk.working && state.desk.kind.views.includes("bands"); },
@@ -314,9 +315,13 @@ export const frequencies = (kit, state, data) => ({
       return;
     }
     const { start, frames } = kit.view.model;
-    const sound = `${state.desk.stripId} ${this.sourceKey}`;
+    const sound = `${state.desk.stripId} ${this.mapOf === "result" ? `result ${state.desk.session.step}` : this.sourceKey}`;
     kit.view.show({ map: { tiles: kit.mapper.tiles(sound), regions: this.regions, fight: state.fighting.shown ? kit.fightMap : null } });
-    if (state.desk.hasTake) kit.mapper.ask(state.desk.stripId, sound, start, frames, kit.view.columns);
+    if (state.desk.hasTake) kit.mapper.ask(state.desk.stripId, this.mapOf, sound, start, frames, kit.view.columns);
+  },
+  showMapOf(what) {
+    this.mapOf = what;
+    this.paintTakeMap();
   },
   onMap(event) {
     if (this.mapShown && this.byFrequency) this.addBand(mapPlace(kit.view.canvas.clientWidth, kit.view.canvas.clientHeight).hz(event.offsetY));

@@ -39,6 +39,7 @@ export const hearing = (kit, state) => ({
       return;
     }
     this.listen = what;
+    state.referring.heard = false;
     this.tellListening();
   },
   hearSides(sides) {
@@ -46,7 +47,7 @@ export const hearing = (kit, state) => ({
     this.tellListening();
   },
   nextSides() { this.hearSides({ both: "mono", mono: "sides", sides: "both" }[this.sides]); },
-  get moreWord() { return [this.sides === "both" ? "" : this.sides, this.sourcePct ? `${this.sourcePct} % source` : "", state.desk.document.loop.pause_s ? "pause" : ""].filter(Boolean).join(", ") || "⋯"; },
+  get moreWord() { return [state.referring.heard ? "reference" : "", this.sides === "both" ? "" : this.sides, this.sourcePct ? `${this.sourcePct} % source` : "", state.desk.document.loop.pause_s ? "pause" : ""].filter(Boolean).join(", ") || "⋯"; },
   /** Build what is seldom set: how much of the source, how long a pause. */
   beginMore() {
     const tempo = () => state.desk.document.tempo_bpm;
@@ -79,6 +80,7 @@ export const hearing = (kit, state) => ({
   /** Tell the engine; called whenever what is chosen has changed. */
   tellListening() {
     if (this.listen === "key" && !this.hearsKey) this.listen = "result";
+    if (state.referring.heard) return this.tell({ what: "reference", of: null, processor_id: null, gain_db: state.referring.gainDb, sides: this.sides });
     const key = this.listen === "key" || state.frequencies.heardBand !== null;
     const told = {
       what: state.frequencies.heardBand ? "band" : this.listen, band: state.frequencies.heardBand ?? state.frequencies.keyBand,
@@ -87,6 +89,9 @@ export const hearing = (kit, state) => ({
       source_pct: this.listen === "result" ? this.sourcePct : 0, sides: this.sides,
     };
     kit.bench.latch?.setAttribute("aria-pressed", String(this.listen === "key"));
+    this.tell(told);
+  },
+  tell(told) {
     if (JSON.stringify(told) === kit.told) return;
     kit.told = JSON.stringify(told);
     kit.live.listen(told);

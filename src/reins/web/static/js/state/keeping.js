@@ -56,5 +56,6 @@ export const keeping = (kit, state) => ({
     else if (state.desk.strip) state.desk.showAll();
     else state.desk.select(state.desk.document.order[0] ?? "master");
     if (heard !== JSON.stringify([state.desk.document, state.hearing.reaches, state.desk.processorId])) state.hearing.askMatching();
+    state.referring.follow();
   },
 });

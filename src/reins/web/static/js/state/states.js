@@ -15,6 +15,7 @@ import { keeping } from "./keeping.js";
 import { movable } from "./movable.js";
 import { otherwise } from "./otherwise.js";
 import { places } from "./places.js";
+import { referring } from "./referring.js";
 import { reins } from "./reins.js";
 import { room } from "./room.js";
 import { spreading } from "./spreading.js";
@@ -22,7 +23,7 @@ import { together } from "./together.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, reins, room, spreading, together, transport, trying };
+const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, referring, reins, room, spreading, together, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
@@ -40,6 +41,7 @@ const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies
  * @property {ReturnType<typeof movable>} movable
  * @property {ReturnType<typeof otherwise>} otherwise
  * @property {ReturnType<typeof places>} places
+ * @property {ReturnType<typeof referring>} referring
  * @property {ReturnType<typeof reins>} reins
  * @property {ReturnType<typeof room>} room
  * @property {ReturnType<typeof spreading>} spreading
