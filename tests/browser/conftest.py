@@ -47,6 +47,14 @@ class Desk:
         with urllib.request.urlopen(f"{self.server.url}/api{self.session}") as answer:
             return json.load(answer)
 
+    def ask(self, path, body):
+        """What the server answers to a question about the session."""
+        asked = json.dumps(body).encode(), {"content-type": "application/json"}
+        with urllib.request.urlopen(
+            urllib.request.Request(f"{self.server.url}/api{self.session}{path}", *asked)
+        ) as answer:
+            return json.load(answer)
+
     def track(self, name):
         return next(t for t in self.state()["document"]["tracks"].values() if t["name"] == name)
 

@@ -1,10 +1,15 @@
 """A mix by hand: strips chosen together, found by typing, meters that remember, whole chains, sets of solos and drafts."""
 
+import re
+
+import numpy as np
 import pytest
+import soundfile
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driving import find, settled, wait_for, wait_until
+from tests.conftest import RATE
 
 
 def hold_and_click(desk, key, *names):
@@ -138,3 +143,57 @@ def test_solos_and_drafts_of_the_session_are_kept_and_recalled(desk, driver):
     desk.click('[data-use-drafts="as it was"]')
     wait_until(lambda: desk.track("Bass")["draft"] == 1)
     settled(driver)
+
+
+def test_the_whole_session_from_above_goes_where_it_is_clicked(desk, driver):
+    """Told and drawn of each strip is what its own picture tells; Enter goes to where it is held deepest."""
+    desk.add_compressor("Snare")
+    held, deepest = (desk.fact(name).split(" ")[0] for name in ("held", "deepest"))
+    desk.choose("Kick")
+    desk.click('[data-do="above"]')
+    row = lambda name: find(driver, f'.above-row[aria-label^="{name}:"]')  # noqa: E731
+    wait_until(lambda: f"held {held} %, deepest {deepest} dB at" in row("Snare").text)
+    wait_until(lambda: all("held" in row.text for row in driver.find_elements("css selector", ".above-row")))
+    assert "nothing is held" in row("Kick").text and "nothing is held" in row("Master").text
+    assert desk.red_share('.above-row[aria-label^="Snare:"] canvas') > 0.05
+    assert desk.red_share('.above-row[aria-label^="Kick:"] canvas') == 0.0
+
+    strip = find(driver, '.above-row[aria-label^="Singer:"] canvas')
+    ActionChains(driver).move_to_element_with_offset(strip, strip.size["width"] // 4, 0).click().perform()
+    wait_for(driver, '.strip.is-selected[aria-label="Singer"]')
+    assert not find(driver, ".above").is_displayed()
+    seconds = lambda: float(find(driver, ".head-clock").text.split(":")[1])  # noqa: E731
+    wait_until(lambda: abs(seconds() - 30.0) < 0.5)  # three quarters of 40 s
+
+    desk.keys("a")
+    at = wait_until(lambda: re.search(r"at 0:(\d+\.\d+)", row("Snare").text))
+    row("Snare").send_keys(Keys.ENTER)
+    wait_for(driver, '.strip.is-selected[aria-label="Snare"]')
+    wait_until(lambda: abs(seconds() - float(at[1])) < 0.02)
+    desk.keys("a", Keys.ESCAPE)
+    assert not find(driver, ".above").is_displayed()
+
+
+def test_a_reference_is_heard_in_the_mixs_place_as_loud_as_that(desk, driver, tmp_path):
+    path = tmp_path / "Harbour lights.wav"
+    soundfile.write(path, np.random.default_rng(1).uniform(-0.9, 0.9, (RATE * 2, 2)), RATE)
+    desk.keys("r")
+    wait_until(lambda: "no reference yet" in find(driver, '[data-note="problem"]').text)
+    find(driver, '[data-do="bring-reference"]').send_keys(str(path))
+    wait_until(lambda: (desk.state()["document"]["reference"] or {}).get("name") == "Harbour lights")
+    desk.click('[data-do="reference"]')
+    wait_until(lambda: find(driver, '[data-do="ear"]').text == "reference")
+    assert find(driver, '[data-hear="result"]').get_attribute("aria-checked") == "false"
+    desk.click('[data-do="play"]')
+    now = wait_until(lambda: re.search(r"now\n−(\d+\.\d) LUFS", find(driver, ".readings").text))
+    told = desk.ask("/reference/gain", {"desk": "test", "number": 1})
+    assert abs(float(now[1]) + told["mix_lufs"]) < 0.5  # even noise is as loud in 400 ms as all of it
+
+    desk.keys("r")
+    wait_until(lambda: find(driver, '[data-hear="result"]').get_attribute("aria-checked") == "true")
+    desk.keys(" ", "r")
+    wait_until(lambda: find(driver, '[data-do="ear"]').text == "reference")
+    desk.click('[data-do="ear"]')
+    desk.click('[data-do="remove-reference"]')
+    wait_until(lambda: desk.state()["document"]["reference"] is None)
+    assert find(driver, '[data-do="ear"]').text == "⋯"

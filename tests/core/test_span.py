@@ -8,6 +8,7 @@ from reins.core.engine.chain import Chain
 from reins.core.measure.levels import measure_source
 from reins.core.measure.span import Fold
 from reins.core.measure.tap import quietest_tenth_db
+from reins.core.trials.above import from_above
 from reins.core.trials.pictures import histogram_of
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
@@ -143,3 +144,24 @@ def test_a_hold_that_never_varies_is_told_to_be_a_fader(make_take, kind, setting
     span = measure_span(Trial(make_take(sound), [entry]), "p", 2 * RATE, 2 * RATE)
 
     assert span.steady_db() == (None if steady is None else pytest.approx(steady, abs=0.5))
+
+
+@pytest.mark.parametrize("latency", [0.0, 12.5])
+def test_from_above_it_is_the_gain_and_the_peaks_in_few_columns(make_take, noise, latency):
+    settings = {"threshold_db": -30, "lookahead_ms": latency}
+    two = [parse_entry({"type": kind, "id": kind, "settings": settings}, "x") for kind in ("compressor", "expander")]
+    frames = noise.shape[1]
+    take = make_take(noise)
+    seen = from_above(Trial(take, two), 50)
+
+    chain = Chain(two, channels=2, sample_rate=RATE)
+    late = chain.latency_frames
+    made = chain.process(np.pad(kept(noise), ((0, 0), (0, late))))[:, late:]
+    rows = [moving["gain_db"][at : at + frames] for _, moving, at in chain.gains()]
+    gain = np.minimum(*rows)
+    starts = (np.arange(50) * -(-frames // 64)) // 50 * 64
+    np.testing.assert_allclose(seen.peaks, np.maximum.reduceat(np.abs(made).max(axis=0), starts), rtol=1e-6)
+    np.testing.assert_allclose(seen.held_db, np.minimum.reduceat(gain, starts), atol=1e-5)
+    assert seen.held_pct == pytest.approx(100.0 * (gain <= -0.5).mean(), abs=1e-6)
+    assert seen.deepest_db == pytest.approx(gain.min(), abs=1e-5) and abs(seen.deepest_frame - gain.argmin()) < 64
+    assert not from_above(Trial(take, []), 50).held_db.any()

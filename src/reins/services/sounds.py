@@ -52,7 +52,7 @@ class Sounds:
         return self._rendered(leading_to(document, strip_id), strip_id, render_incoming, check)
 
     def result(self, document: Document, strip_id: str, check: Check = lambda: None) -> tuple[Sound, str]:
-        """What a strip's chain makes, before its fader, and a name that changes whenever that does. Raises as source."""
+        """What a chain makes, before the fader, and a name that changes whenever that does; raises as source."""
         if not document.strip(strip_id).chain:
             return self.source(document, strip_id, check)
         return self._tapped(document, strip_id, "after", check)

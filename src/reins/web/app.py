@@ -18,6 +18,7 @@ from starlette.exceptions import HTTPException
 
 from reins import errors
 from reins.core.limits import MAX_UPLOAD_BYTES
+from reins.services.above import Aboves
 from reins.services.admission import Admission
 from reins.services.aims import Aims
 from reins.services.batches import Batches
@@ -95,6 +96,7 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.admission = Admission()
     app.state.batches = Batches(house)
     app.state.frequencies = Frequencies(house, sounds)
+    app.state.aboves = Aboves(house, sounds)
     app.state.aims = Aims(house, sounds)
     app.state.equal = Equal(house, sounds)
     app.state.blinds = Blinds(house, app.state.equal)

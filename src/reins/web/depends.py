@@ -4,6 +4,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
+from reins.services.above import Aboves
 from reins.services.aims import Aims
 from reins.services.blinds import Blinds
 from reins.services.equal import Equal
@@ -79,6 +80,11 @@ def _equal(request: Request) -> Equal:
     return found
 
 
+def _aboves(request: Request) -> Aboves:
+    found: Aboves = request.app.state.aboves
+    return found
+
+
 def _aims(request: Request) -> Aims:
     found: Aims = request.app.state.aims
     return found
@@ -94,6 +100,7 @@ TheSpreads = Annotated[Spreads, Depends(_spreads)]
 TheBlinds = Annotated[Blinds, Depends(_blinds)]
 TheFights = Annotated[Fights, Depends(_fights)]
 TheEqual = Annotated[Equal, Depends(_equal)]
+TheAboves = Annotated[Aboves, Depends(_aboves)]
 TheAims = Annotated[Aims, Depends(_aims)]
 TheReferring = Annotated[Referring, Depends(_referring)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

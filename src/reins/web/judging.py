@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.sessionparts import MAX_FRAME
 from reins.core.trials.spreads import Axis
 from reins.services.editing import comparable, compare_chains, compare_drafts
-from reins.web.depends import TheAims, TheBlinds, TheEqual, TheFights, TheHouse, TheReferring, TheSpreads
+from reins.web.depends import TheAboves, TheAims, TheBlinds, TheEqual, TheFights, TheHouse, TheReferring, TheSpreads
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -30,6 +30,18 @@ class Asked(Body):
 def marks(session_id: str, strip_id: str, body: Asked, aims: TheAims) -> dict[str, Any]:
     """Hits, phrases, sibilants and tempo of what comes to a strip."""
     return aims.marks(session_id, strip_id, desk=body.desk, number=body.number)
+
+
+class AboveBody(Asked):
+    """Body of a question how all of a strip looks in so many columns."""
+
+    columns: int
+
+
+@router.post("/strips/{strip_id}/above")
+def above(session_id: str, strip_id: str, body: AboveBody, aboves: TheAboves) -> dict[str, Any]:
+    """A whole strip from above, with what its chain holds."""
+    return aboves.strip(session_id, strip_id, **body.model_dump())
 
 
 class AimBody(Asked):

@@ -70,6 +70,7 @@ export async function takeMap(id, strip, body, signal) {
 }
 
 export const referenceGain = (id, body) => post(`/api/sessions/${id}/reference/gain`, body);
+export const above = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/above`, body);
 export const folded = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/folded`, body);
 export const followed = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/followed`, body, signal);
 export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, body);

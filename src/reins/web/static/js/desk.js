@@ -26,7 +26,7 @@ const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
   "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why", "tiles",
-  "find", "sets", "wholechain", "placelist", "earcontrols", "jump",
+  "find", "above", "sets", "wholechain", "placelist", "earcontrols", "jump",
 ];
 
 /** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
@@ -184,6 +184,7 @@ const shown = (kit, state, data) => ({
     window.addEventListener("keydown", keyHandler(this));
     holdKeys(this);
     window.addEventListener("themechange", () => {
+      state.above.paintAll();
       kit.mapper.forget();
       for (const part of [kit.view, kit.bench, kit.overview, kit.spectrum, kit.reins]) part.paint();
       state.spreading.paintAll();
@@ -311,6 +312,7 @@ const shown = (kit, state, data) => ({
     const frame = live.position();
     if (this.playing && !state.room.frozen) kit.view.follow(frame);
     kit.view.playhead(frame);
+    state.above.playhead(frame);
     if (!state.room.frozen) state.frequencies.drawSpectra(live.meters);
     if (!figures) return;
     putText(parts.position, bars(frame, this.document));

@@ -21,6 +21,7 @@ export const SHORTCUTS = [
   ["T, four times or more", "tap the tempo"],
   ["W, Alt+click on the take", "why here: what the processor does at this moment"],
   ["Z", "freeze meters, spectra and the view, to read in peace; sound goes on"],
+  ["A", "the whole session from above: every strip, what is held, a click goes there"],
   ["V", "swap take and picture"],
   ["F", "the whole side for what stands above"],
   ["Shift+1 to 4", "drafts"],
@@ -93,13 +94,14 @@ export function keyHandler(desk) {
     p: () => desk.places.put(),
     s: () => desk.hearing.nextSides(),
     r: () => desk.referring.swap(),
+    a: () => desk.above.toggle(),
     j: () => desk.jumping.open(),
     v: () => desk.room.swap(),
     z: () => desk.room.freeze(),
     f: () => desk.room.giveWhole(),
     "?": () => desk.$refs.help.showModal(),
     "/": () => desk.$refs.find.focus(),
-    Escape: () => desk.together.letGo(),
+    Escape: () => (desk.above.open ? desk.above.leave() : desk.together.letGo()),
   };
   const draft = (event) => event.shiftKey && /^Digit([1-4])$/.exec(event.code)?.[1];
   return (event) => {

@@ -57,5 +57,6 @@ export const keeping = (kit, state) => ({
     else state.desk.select(state.desk.document.order[0] ?? "master");
     if (heard !== JSON.stringify([state.desk.document, state.hearing.reaches, state.desk.processorId])) state.hearing.askMatching();
     state.referring.follow();
+    state.above.follow();
   },
 });

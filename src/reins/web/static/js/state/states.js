@@ -2,6 +2,7 @@
 // The states of the desk, each an object of its own with a name. They reach each other by `state.NAME` only, and the
 // desk itself as `state.desk`; the type checker holds every such use to what the other state has.
 
+import { above } from "./above.js";
 import { aiming } from "./aiming.js";
 import { asking } from "./asking.js";
 import { blinding } from "./blinding.js";
@@ -23,11 +24,12 @@ import { together } from "./together.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { aiming, asking, blinding, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, referring, reins, room, spreading, together, transport, trying };
+const MAKERS = { above, aiming, asking, blinding, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, referring, reins, room, spreading, together, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
  * @typedef {object} States
+ * @property {ReturnType<typeof above>} above
  * @property {ReturnType<typeof aiming>} aiming
  * @property {ReturnType<typeof asking>} asking
  * @property {ReturnType<typeof blinding>} blinding
