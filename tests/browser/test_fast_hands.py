@@ -108,3 +108,27 @@ def test_the_picture_is_frozen_by_one_key_while_sound_goes_on(desk, driver):
     desk.keys("z")
     wait_until(lambda: driver.execute_script(meters) != still)
     desk.keys(" ")
+
+
+def test_the_guide_opens_beside_the_work_at_the_place_of_a_control(desk, driver):
+    desk.add_compressor("Snare")
+    find(driver, '.bench [data-setting="release_ms"] .control-line').click()
+    desk.keys(Keys.F1)
+    meant = wait_for(driver, ".book .is-meant")
+    assert meant.text.startswith("Release\n") and "recovery" in meant.text
+
+    desk.click('[data-do="book-contents"]')
+    field = wait_for(driver, ".book-sheet [name=words]")
+    field.send_keys("recovery", Keys.ENTER)
+    wait_until(lambda: "“recovery”: Release" in find(driver, ".book-sheet").text)
+    desk.click('.book-sheet a[href$="/guide"]')
+    desk.click('.book-sheet a[href$="/guide/job_bass_kick"]')
+    there = wait_until(lambda: driver.find_element("link text", "Take me there"))
+    there.click()
+    wait_for(driver, '.strip.is-selected[aria-label="Bass"]')
+    assert driver.execute_script("return reins.live.frame") == 16 * RATE
+    assert find(driver, ".book").is_displayed()  # one reads on
+    desk.keys(Keys.ESCAPE)
+    wait_until(lambda: not find(driver, ".book").is_displayed())
+    desk.keys("g")
+    wait_until(lambda: "Both live below 100 Hz" in find(driver, ".book-sheet").text)

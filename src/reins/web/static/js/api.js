@@ -71,6 +71,13 @@ export async function takeMap(id, strip, body, signal) {
 
 export const referenceGain = (id, body) => post(`/api/sessions/${id}/reference/gain`, body);
 export const above = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/above`, body);
+/** A page of the guide. @param {string} path @returns {Promise<string>} */
+export async function guidePage(path) {
+  const response = await fetch(path).catch(() => { throw new ApiError(LOST, 0); });
+  if (!response.ok) throw new ApiError("The guide has no such page.", response.status);
+  return response.text();
+}
+
 export const folded = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/folded`, body);
 export const followed = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/followed`, body, signal);
 export const beatCurve = (id, body) => post(`/api/sessions/${id}/beatcurve`, body);

@@ -26,7 +26,7 @@ const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
   "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why", "tiles",
-  "find", "above", "sets", "wholechain", "placelist", "earcontrols", "jump",
+  "find", "above", "booksheet", "sets", "wholechain", "placelist", "earcontrols", "jump",
 ];
 
 /** Whether a track with a take leads to a bus or the master, by the way it goes or by a send. */
@@ -288,6 +288,7 @@ const shown = (kit, state, data) => ({
     }
     state.reins.showRein();
     state.room.placePictures();
+    this.$nextTick(() => kit.keepTools());
     state.frequencies.watchNow();
     state.hearing.tellListening();
     state.frequencies.showFrequencies();

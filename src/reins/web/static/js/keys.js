@@ -22,6 +22,8 @@ export const SHORTCUTS = [
   ["W, Alt+click on the take", "why here: what the processor does at this moment"],
   ["Z", "freeze meters, spectra and the view, to read in peace; sound goes on"],
   ["A", "the whole session from above: every strip, what is held, a click goes there"],
+  ["G", "the guide beside the work, and away"],
+  ["F1", "what the guide says of the control that is pointed at or has the focus"],
   ["V", "swap take and picture"],
   ["F", "the whole side for what stands above"],
   ["Shift+1 to 4", "drafts"],
@@ -95,13 +97,15 @@ export function keyHandler(desk) {
     s: () => desk.hearing.nextSides(),
     r: () => desk.referring.swap(),
     a: () => desk.above.toggle(),
+    g: () => desk.book.toggle(),
+    F1: () => desk.book.help(),
     j: () => desk.jumping.open(),
     v: () => desk.room.swap(),
     z: () => desk.room.freeze(),
     f: () => desk.room.giveWhole(),
     "?": () => desk.$refs.help.showModal(),
     "/": () => desk.$refs.find.focus(),
-    Escape: () => (desk.above.open ? desk.above.leave() : desk.together.letGo()),
+    Escape: () => (desk.above.open ? desk.above.leave() : desk.book.open ? desk.book.close() : desk.together.letGo()),
   };
   const draft = (event) => event.shiftKey && /^Digit([1-4])$/.exec(event.code)?.[1];
   return (event) => {

@@ -8,8 +8,8 @@ const PLAIN = ["ctrlKey", "altKey", "metaKey", "shiftKey"];
 /** What can have the focus now; of choices that exclude each other the one that is chosen.
  * @param {HTMLElement} root @param {string} selector @returns {HTMLElement[]}
  */
-const items = (root, selector) => [.../** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll(selector))]
-  .filter((one) => !one.closest("[hidden]") && !one.matches("[role=radio][aria-checked=false]"));
+const items = (root, selector, shown = false) => [.../** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll(selector))]
+  .filter((one) => !one.closest("[hidden]") && !one.matches("[role=radio][aria-checked=false]") && (!shown || one.getClientRects().length));
 
 /** Have one of these be the tab stop. @param {HTMLElement[]} all @param {HTMLElement | undefined} stop */
 function settle(all, stop) {
@@ -24,28 +24,30 @@ const typed = (event) => /** @type {HTMLElement} */ (event.target).matches("inpu
 
 /**
  * @param {HTMLElement} root
- * @param {{selector?: string, went?: (item: HTMLElement) => void, columns?: boolean, sideways?: boolean}} how went is told where
- *   the arrows have led; with columns they go four ways, by the cells of a table; sideways: left and right, not up and down
+ * @param {{selector?: string, went?: (item: HTMLElement) => void, columns?: boolean, sideways?: boolean, shown?: boolean}} how went is told where
+ *   the arrows have led; with columns they go four ways, by the cells of a table; sideways: left and right, not up and down;
+ *   shown: only what is laid out now
  * @returns {() => void} to be called when what is in it has changed
  */
-export function rove(root, { selector = ITEMS, went = () => {}, columns = false, sideways = false } = {}) {
+export function rove(root, { selector = ITEMS, went = () => {}, columns = false, sideways = false, shown = false } = {}) {
+  const mine = () => items(root, selector, shown);
   const steps = sideways ? { ArrowRight: 1, ArrowLeft: -1 } : { ArrowDown: 1, ArrowUp: -1 };
   const keep = () => {
-    const all = items(root, selector);
+    const all = mine();
     settle(all, all.find((one) => one.tabIndex === 0 && one.dataset.stop === "yes") ?? all[0]);
   };
   const stopAt = (/** @type {HTMLElement} */ item) => {
-    for (const one of items(root, selector)) delete one.dataset.stop;
+    for (const one of mine()) delete one.dataset.stop;
     item.dataset.stop = "yes";
-    settle(items(root, selector), item);
+    settle(mine(), item);
   };
   root.addEventListener("focusin", (event) => {
-    const item = items(root, selector).find((one) => one === event.target);
+    const item = mine().find((one) => one === event.target);
     if (item) stopAt(item);
   });
   root.addEventListener("keydown", (event) => {
     if (PLAIN.some((key) => event[key]) || typed(event)) return;
-    const all = items(root, selector);
+    const all = mine();
     const at = all.indexOf(/** @type {HTMLElement} */ (event.target));
     if (at < 0) return;
     const next = columns ? beside(all, at, event.key) : all[at + (steps[event.key] ?? NaN)];

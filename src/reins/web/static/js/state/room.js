@@ -1,6 +1,8 @@
 // @ts-check
 // Room for the pictures: which stands above, how the height is shared, whether one has the whole side. Remembered.
 
+import { rove } from "../roving.js";
+
 const KEPT = "reins-room";
 const LEAST_TAKE_PX = 140; // what the upper picture keeps, and the bench
 const LEAST_BENCH_PX = 200;
@@ -30,6 +32,7 @@ export const room = (kit, state) => ({
     Object.assign(this, { swapped: swapped === true, whole: whole === true, heights: heights ?? {} });
     const { work, divider } = kit.parts;
     [kit.take, kit.picture] = [work.querySelector(".take"), work.querySelector(".bench-curve")];
+    kit.keepTools = rove(kit.take.querySelector(".take-head"), { selector: ".text-button:not(label), .file-entry", sideways: true, shown: true });
     kit.place = document.createComment("where the smaller picture stands");
     kit.picture.before(kit.place);
     divider.addEventListener("pointerdown", (event) => this.dragDivider(event));

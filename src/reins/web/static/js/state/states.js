@@ -6,6 +6,7 @@ import { above } from "./above.js";
 import { aiming } from "./aiming.js";
 import { asking } from "./asking.js";
 import { blinding } from "./blinding.js";
+import { book } from "./book.js";
 import { editing } from "./editing.js";
 import { fighting } from "./fighting.js";
 import { files } from "./files.js";
@@ -24,7 +25,7 @@ import { together } from "./together.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { above, aiming, asking, blinding, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, referring, reins, room, spreading, together, transport, trying };
+const MAKERS = { above, aiming, asking, blinding, book, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, referring, reins, room, spreading, together, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
@@ -33,6 +34,7 @@ const MAKERS = { above, aiming, asking, blinding, editing, fighting, files, freq
  * @property {ReturnType<typeof aiming>} aiming
  * @property {ReturnType<typeof asking>} asking
  * @property {ReturnType<typeof blinding>} blinding
+ * @property {ReturnType<typeof book>} book
  * @property {ReturnType<typeof editing>} editing
  * @property {ReturnType<typeof fighting>} fighting
  * @property {ReturnType<typeof files>} files
