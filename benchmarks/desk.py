@@ -6,6 +6,7 @@ Run by `make bench-desk`. Takes about four minutes, one of them playing.
 import itertools
 import json
 import os
+import subprocess
 import statistics
 import struct
 import tempfile
@@ -221,6 +222,7 @@ def main():
     tie_all(server, tracks)
     report("underruns in 60 s with ten keyed processors", "0", play_underruns(driver, 60)[0])
     spectra_cost(server, driver, tracks[0])
+    page_cost(driver)
     long_takes(server, driver, folder)
     driver.quit()
     server.kill()
@@ -298,9 +300,23 @@ def spectra_cost(server, driver, track_id):
     report("spectra of now, source and result, of a core", "< 5 %", f"{100 * (shares[0] - shares[1]):.1f} %")
 
 
+def page_cost(driver):
+    """Processor time the page takes a second while it plays: the browser's process of it, all threads."""
+    pages = subprocess.check_output(["pgrep", "-f", "type=renderer"], text=True).split()
+    before = {pid: used_s(pid) for pid in pages}
+    play_underruns(driver, 20)
+    busiest = max(used_s(pid) - before[pid] for pid in pages if Path(f"/proc/{pid}").exists())
+    report("the page while it plays, of a core", "< 25 %", f"{100 * busiest / 20:.1f} %")
+
+
 def cpu_s(server):
     """Processor time the server has used."""
-    fields = Path(f"/proc/{server.process.pid}/stat").read_text().rsplit(")", 1)[1].split()
+    return used_s(server.process.pid)
+
+
+def used_s(pid):
+    """Processor time a process has used."""
+    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 

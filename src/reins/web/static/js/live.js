@@ -1,5 +1,7 @@
 // Where the listener is and what is heard: speaks to the worker that holds the live socket, and owns the audio output.
 
+const CARRIED_S = 0.1; // how long a report is carried on from
+
 export class Live extends EventTarget {
   /** @param {string} sessionId @param {number} sampleRate Hz @param {{worklet: string, worker: string}} urls */
   constructor(sessionId, sampleRate, urls) {
@@ -119,15 +121,10 @@ export class Live extends EventTarget {
     this.frame = frame;
   }
 
-  on_block({ stream, frames, frame }) {
+  on_block({ stream, frames, frame, meters }) {
     if (stream !== this.stream || !this.playing) return;
-    this.blocks.push({ offset: this.received, frames, frame, meters: null });
+    this.blocks.push({ offset: this.received, frames, frame, meters });
     this.received += frames;
-  }
-
-  on_meters(message) {
-    const block = this.blocks[this.blocks.length - 1];
-    if (block && message.stream === this.stream) block.meters = message;
   }
 
   on_report({ stream, played, underruns, ahead, done }) {
@@ -168,7 +165,7 @@ export class Live extends EventTarget {
 
   /** Frames of the stream that have been heard by now. */
   heardFrames() {
-    return this.played + Math.min((performance.now() - this.reportedAt) / 1000, 0.05) * this.sampleRate;
+    return this.played + Math.min((performance.now() - this.reportedAt) / 1000, CARRIED_S) * this.sampleRate;
   }
 
   /** Whether little sound is ahead: less than 50 ms. */
@@ -180,7 +177,7 @@ export class Live extends EventTarget {
   position() {
     const block = this.blocks[0];
     if (!this.playing || !block) return this.frame;
-    const since = Math.min((performance.now() - this.reportedAt) / 1000, 0.05) * this.sampleRate;
+    const since = Math.min((performance.now() - this.reportedAt) / 1000, CARRIED_S) * this.sampleRate;
     const into = this.played + since - block.offset;
     const at = into < block.frames || !this.blocks[1] ? block.frame + into : this.blocks[1].frame + (into - block.frames);
     return Math.max(0, at);

@@ -8,6 +8,9 @@ let url = "";
 let socket = null;
 let player = null; // the port to the audio thread
 const hello = {}; // said again after a lost connection
+const TOLD_EVERY = 2; // of the player's reports the page needs no more, since it carries on between them
+let block = null; // waits for its meters, so that the page is woken once
+let [reports, underruns] = [0, 0];
 
 function connect() {
   socket = new WebSocket(url);
@@ -29,7 +32,13 @@ const send = (message) => socket?.readyState === WebSocket.OPEN && socket.send(J
 function hear(message) {
   if (message.type === "started") player?.postMessage({ type: "start", stream: message.stream });
   if (message.type === "ended") player?.postMessage(message);
-  postMessage(message);
+  if (message.type === "meters" && block) tellBlock(message);
+  else postMessage(message);
+}
+
+function tellBlock(meters) {
+  if (block) postMessage({ ...block, meters });
+  block = null;
 }
 
 function take(buffer) {
@@ -39,7 +48,8 @@ function take(buffer) {
   const frame = view.getFloat64(8, true);
   const samples = new Float32Array(buffer.slice(HEADER_BYTES));
   player?.postMessage({ type: "block", stream, samples }, [samples.buffer]);
-  postMessage({ type: "block", stream, frames, frame });
+  tellBlock(null);
+  block = { type: "block", stream, frames, frame };
 }
 
 onmessage = ({ data, ports }) => {
@@ -50,6 +60,8 @@ onmessage = ({ data, ports }) => {
     [player] = ports;
     player.onmessage = ({ data: report }) => {
       send({ type: "played", stream: report.stream, frames: report.played });
+      if (++reports % TOLD_EVERY && !report.done && report.underruns === underruns) return;
+      underruns = report.underruns;
       postMessage({ type: "report", ...report });
     };
   } else if (data.type === "silence") {
