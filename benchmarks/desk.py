@@ -6,9 +6,9 @@ Run by `make bench-desk`. Takes about four minutes, one of them playing.
 import itertools
 import json
 import os
-import subprocess
 import statistics
 import struct
+import subprocess
 import tempfile
 import time
 import urllib.request
