@@ -55,6 +55,9 @@ class Desk:
         ) as answer:
             return json.load(answer)
 
+    def id_of(self, name):
+        return next(key for key, track in self.state()["document"]["tracks"].items() if track["name"] == name)
+
     def track(self, name):
         return next(t for t in self.state()["document"]["tracks"].values() if t["name"] == name)
 

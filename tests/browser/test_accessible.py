@@ -1,5 +1,6 @@
 """What those need who do not see, or do not use a mouse: axe-core finds nothing, few tab stops, words for pictures."""
 
+import re
 from pathlib import Path
 
 import pytest
@@ -152,6 +153,42 @@ def test_pictures_say_their_numbers_and_controls_whose_they_are(desk, driver):
     assert "100 ms" in driver.execute_script(label, ".burst-canvas")
     names = [e.get_attribute("aria-label") for e in driver.find_elements("css selector", ".strip [role=slider]")]
     assert len(set(names)) == len(names) and "Kick Fader" in names
+
+
+def test_spectrum_and_map_say_what_they_show(desk, driver):
+    label = "return document.querySelector(arguments[0]).getAttribute('aria-label')"
+    desk.choose("Kick")
+    said = wait_until(
+        lambda: re.search(r"source loudest at (\d+) Hz", driver.execute_script(label, ".spectrum-canvas"))
+    )
+    answer = {"desk": "test", "number": 1, "what": "source"}
+    levels = desk.ask(f"/strips/{desk.id_of('Kick')}/spectrum", answer)["db"]
+    hz = driver.execute_script("return JSON.parse(document.getElementById('desk-data').textContent).frequencies.hz")
+    assert int(said[1]) == round(hz[levels.index(max(levels))])
+
+    desk.click('[data-do="map"]')
+    told = wait_until(
+        lambda: re.search(r"loudest near (\d+) Hz with (−\d+)", driver.execute_script(label, ".take-canvas"))
+    )
+    assert 40 < int(told[1]) < 80 and -20 < int(told[2].replace("−", "-")) < 0
+    desk.click('[data-do="level"]')
+    wait_until(lambda: "over time" in driver.execute_script(label, ".take-canvas"))
+
+
+def test_at_twice_the_size_nothing_is_lost(desk, driver, seen):
+    """At 200 % a window of 1280 by 800 holds 640 by 400: the desk is scrolled, dialogs scroll within themselves."""
+    desk.add_compressor("Snare")
+    half = {"width": 640, "height": 400, "deviceScaleFactor": 2, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", half)
+    desk.type("output_db", "-3")  # the last control of the bench, at the right below
+    wait_until(lambda: desk.settings("Snare")["output_db"] == -3.0)
+    desk.click('[data-do="export"]')
+    desk.click('[data-do="export-now"]')  # at the foot of its dialog
+    wait_until(lambda: not driver.find_elements("css selector", "dialog[open]"))
+    desk.keys(Keys.F1)
+    sheet = wait_for(driver, ".book")
+    assert 0 <= sheet.rect["x"] - driver.execute_script("return scrollX") <= 640 - sheet.rect["width"] + 1
+    seen(1280, "day")
 
 
 def test_the_skip_links_lead_to_take_bench_and_tracks(desk, driver):

@@ -8,7 +8,7 @@ import { curveLayout, paintCurve } from "./draw/curve.js";
 import { drivenDb } from "./levels.js";
 import { valueAtPath } from "./paths.js";
 import { rove } from "./roving.js";
-import { burstWords, curveWords, histogramWords, say } from "./saying.js";
+import { burstWords, curveWords, harmonicsWords, histogramWords, say } from "./saying.js";
 import { spoken } from "./values.js";
 import { paintBurst, paintHarmonics, paintHistogram } from "./draw/small.js";
 
@@ -233,7 +233,10 @@ export class Bench {
       paintBurst(this.burst, this.answer.burst);
       say(this.burst, burstWords(this.answer.burst));
     }
-    if (this.answer.harmonics) paintHarmonics(this.harmonics, this.answer.harmonics);
+    if (this.answer.harmonics) {
+      paintHarmonics(this.harmonics, this.answer.harmonics);
+      say(this.harmonics, harmonicsWords(this.answer.harmonics));
+    }
     paintHistogram(this.deep, this.histogram || []);
     say(this.deep, histogramWords(this.histogram || []));
     if (this.answer.curve) say(this.curve, curveWords(this.answer.curve));

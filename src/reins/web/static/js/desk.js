@@ -306,7 +306,10 @@ const shown = (kit, state, data) => ({
     kit.lineAt = answer.line;
     kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
-    if (answer.whole) say(kit.parts.take.querySelector(".take-canvas"), takeWords(this.strip.name, answer));
+    if (answer.whole) {
+      kit.takeWords = takeWords(this.strip.name, answer);
+      say(kit.view.canvas, kit.takeWords);
+    }
     this.offer = answer.offer ?? "";
     state.hearing.follow(answer);
     state.frequencies.drawFrequencies(answer);

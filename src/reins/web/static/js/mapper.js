@@ -6,6 +6,12 @@ import { mapImage, ROWS } from "./draw/map.js";
 const PIECES = 4;
 const KEPT = 24;
 
+/** @param {Uint8Array} codes @param {number} start @param {number} perColumn */
+function loudestOf(codes, start, perColumn) {
+  const at = codes.reduce((best, code, index) => (code > codes[best] ? index : best), 0);
+  return { code: codes[at], row: at % ROWS, frame: start + Math.floor(at / ROWS) * perColumn };
+}
+
 export class Mapper {
   /** @param {string} sessionId @param {string} desk @param {() => void} draw @param {(busy: boolean) => void} slow */
   constructor(sessionId, desk, draw, slow) {
@@ -15,6 +21,12 @@ export class Mapper {
   /** Pieces that may lie in view, coarser ones first. */
   tiles(sound) {
     return [...this.pieces.values()].filter((piece) => piece.sound === sound).sort((a, b) => b.frames - a.frames);
+  }
+
+  /** The loudest place of what lies in a part of a sound. @returns {{code: number, row: number, frame: number} | null} */
+  loudest(sound, start, frames) {
+    const inView = this.tiles(sound).filter((piece) => piece.start >= start && piece.start + piece.frames <= start + frames + 1);
+    return inView.map((piece) => piece.loudest).reduce((best, one) => (best && best.code >= one.code ? best : one), null);
   }
 
   /** Forget what was drawn, as when the theme has changed. */
@@ -46,7 +58,7 @@ export class Mapper {
         const key = `${sound} ${from} ${length} ${count}`;
         if (!this.pieces.has(key)) {
           const codes = await api.takeMap(this.sessionId, strip, { desk: this.desk, number, start: from, frames: length, columns: count, what }, this.stop.signal);
-          this.pieces.set(key, { sound, start: from, frames: length, image: mapImage(codes, ROWS) });
+          this.pieces.set(key, { sound, start: from, frames: length, image: mapImage(codes, ROWS), loudest: loudestOf(codes, from, length / count) });
           for (const old of [...this.pieces.keys()].slice(0, Math.max(0, this.pieces.size - KEPT))) this.pieces.delete(old);
         }
         this.draw();

@@ -37,3 +37,29 @@ export function curveWords({ in_db: into, out_db: out }) {
   const at = (/** @type {number} */ level) => out[into.reduce((best, one, index) => (Math.abs(one - level) < Math.abs(into[best] - level) ? index : best), 0)];
   return `Level out for each level in: ${[0, -12, -24, -36].map((level) => `${figure(level)} in, ${figure(at(level))} out`).join("; ")}`;
 }
+
+const SPOKEN_HZ = [60, 250, 1000, 4000, 10000];
+
+/** @param {number} hz */
+const pitch = (hz) => (hz >= 1000 ? `${(hz / 1000).toFixed(1)} kHz` : `${Math.round(hz)} Hz`);
+
+/** Spectra of whole takes by what they are of. @param {number[]} hz @param {Record<string, number[]>} shown */
+export function spectrumWords(hz, shown) {
+  const at = (/** @type {number[]} */ row, /** @type {number} */ wanted) => row[hz.reduce((best, one, index) => (Math.abs(Math.log(one / wanted)) < Math.abs(Math.log(hz[best] / wanted)) ? index : best), 0)];
+  const told = Object.entries(shown).map(([what, row]) => {
+    const loudest = row.indexOf(Math.max(...row));
+    return `${what} loudest at ${pitch(hz[loudest])} with ${figure(row[loudest])}; ${SPOKEN_HZ.map((one) => `${pitch(one)} ${figure(at(row, one))}`).join(", ")}`;
+  });
+  return told.length ? `Level at each frequency: ${told.join(". ")}` : "Level at each frequency: nothing is shown";
+}
+
+/** A part of the map. @param {string} name @param {string} of @param {{hz: number, db: number, time: string}} loudest @param {string} from @param {string} to */
+export function mapWords(name, of, { hz, db, time }, from, to) {
+  return `${name}, map of the ${of} from ${from} to ${to}: loudest near ${pitch(hz)} with ${figure(db)} at ${time}`;
+}
+
+/** What bending adds to a test tone. @param {{tone_db: number, tone_hz: number, db: number[]}} harmonics */
+export function harmonicsWords({ tone_db: tone, tone_hz: hz, db: levels }) {
+  const added = levels.slice(1, 6).map((level, index) => `harmonic ${index + 2} ${figure(level)}`);
+  return `A tone of ${pitch(hz)} at ${figure(tone)}: ${added.join(", ")}`;
+}

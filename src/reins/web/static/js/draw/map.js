@@ -14,6 +14,9 @@ const images = new WeakMap(); // of answers
 
 const fraction = (hz) => Math.log(Math.min(Math.max(hz, LOW_HZ), HIGH_HZ) / LOW_HZ) / Math.log(HIGH_HZ / LOW_HZ);
 
+/** The frequency and the level that a row and a code of the map stand for. */
+export const mapRead = (row, code) => ({ hz: LOW_HZ * (HIGH_HZ / LOW_HZ) ** ((row + 0.5) / ROWS), db: -120 + (code - 1) / 2 });
+
 /** Where frequencies lie in a take's picture of this size. */
 export function mapPlace(width, height) {
   const place = takeLayout(width, height);

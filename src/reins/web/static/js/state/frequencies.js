@@ -3,11 +3,13 @@
 
 import * as api from "../api.js";
 import { BandTable } from "../bands.js";
-import { mapPlace } from "../draw/map.js";
+import { mapPlace, mapRead } from "../draw/map.js";
 import { Mapper } from "../mapper.js";
 import { valueAtPath } from "../paths.js";
+import { mapWords, say, spectrumWords } from "../saying.js";
 import { shapesOf } from "../shapes.js";
 import { pointAt, Spectrum } from "../spectrum.js";
+import { clock } from "../times.js";
 
 /** A value moved as another of its kind was, within limits; of what is no number, the same. */
 function movedAlike(value, from, to, { kind, scale, low, high }) {
@@ -186,6 +188,7 @@ export const frequencies = (kit, state, data) => ({
   },
   async askWhole() {
     const wanted = [...SEEN.filter((what) => this.seen[what]), ...(this.beside ? ["beside"] : [])];
+    /** @type {Record<string, number[]>} */
     const shown = {};
     const { stripId, processorId, session: { id, step } } = state.desk; // another may be chosen while answers come
     const settingsKey = JSON.stringify([step, stripId, processorId, this.beside, this.keyBand, wanted]);
@@ -209,6 +212,7 @@ export const frequencies = (kit, state, data) => ({
       if (kit.wholeAsked !== settingsKey) return;
       shown[what] = kit.spectra[key];
       if (!state.desk.playing || this.whole) kit.spectrum.draw({ shown: { ...shown } });
+      say(kit.spectrum.canvas, spectrumWords(data.frequencies.hz, shown));
     }
   },
   /** With every picture while it plays. */
@@ -311,13 +315,24 @@ export const frequencies = (kit, state, data) => ({
   paintTakeMap() {
     if (!kit.mapper) return;
     if (!this.mapShown || state.desk.empty) {
-      if (kit.view.model.map) kit.view.show({ map: null });
+      if (!kit.view.model.map) return;
+      kit.view.show({ map: null });
+      if (kit.takeWords) say(kit.view.canvas, kit.takeWords);
       return;
     }
     const { start, frames } = kit.view.model;
     const sound = `${state.desk.stripId} ${this.mapOf === "result" ? `result ${state.desk.session.step}` : this.sourceKey}`;
     kit.view.show({ map: { tiles: kit.mapper.tiles(sound), regions: this.regions, fight: state.fighting.shown ? kit.fightMap : null } });
+    this.sayMap(sound, start, frames);
     if (state.desk.hasTake) kit.mapper.ask(state.desk.stripId, this.mapOf, sound, start, frames, kit.view.columns);
+  },
+  /** The map in words, for those who hear the page. */
+  sayMap(sound, start, frames) {
+    const loudest = kit.mapper.loudest(sound, start, frames);
+    if (!loudest) return;
+    const time = (/** @type {number} */ frame) => clock(frame / state.desk.document.sample_rate);
+    const place = { ...mapRead(loudest.row, loudest.code), time: time(loudest.frame) };
+    say(kit.view.canvas, mapWords(state.desk.strip.name, this.mapOf, place, time(start), time(start + frames)));
   },
   showMapOf(what) {
     this.mapOf = what;
