@@ -199,7 +199,10 @@ def test_each_file_finds_its_own_key(takes, here):
     [
         (["in", "-o", "out"], "Give either --chain or --aim"),
         (["in", "-o", "out", "--chain", "chain.json", "--aim", "hits"], "Give either --chain or --aim"),
-        (["gone", "-o", "out", "--chain", "chain.json"], "gone: there is no such file or folder."),
+        (
+            ["gone", "-o", "out", "--chain", "chain.json"],
+            "gone: there is no such file or folder; give one that is there.",
+        ),
         (["empty", "-o", "out", "--chain", "chain.json"], "empty: there is no sound in this folder"),
         (["in", "-o", "in", "--chain", "chain.json"], "would lie over its own source"),
         (["in", "in/one.wav", "-o", "out", "--chain", "chain.json"], "would both become out/one.wav"),
@@ -209,7 +212,10 @@ def test_each_file_finds_its_own_key(takes, here):
         (["in", "-o", "out", "--chain", "gone.json"], "gone.json: cannot be opened"),
         (["in", "-o", "out", "--chain", "chain.json", "--bits", "20"], "bits 20: "),
         (["in", "-o", "out", "--chain", "chain.json", "--workers", "0"], "--workers is 0; allowed: 1 to 256."),
-        (["in", "-o", "out", "--chain", "chain.json", "--report", "rows.txt"], "a report ends in .csv or .json."),
+        (
+            ["in", "-o", "out", "--chain", "chain.json", "--report", "rows.txt"],
+            "allowed: one that ends in .csv or .json.",
+        ),
         (["in", "-o", "out", "--chain", "chain.json", "--key-from", "x.wav"], "nothing listens to a key"),
         (["in", "-o", "in/one.wav/x", "--chain", "chain.json"], "the folder cannot be made there"),
     ],
@@ -345,5 +351,5 @@ def test_a_scheduler_that_does_not_answer_is_told(takes, monkeypatch):
     done = batch(takes, "--on", "tcp://127.0.0.1:9")
 
     assert done.returncode == 2 and done.stderr == (
-        "--on is “tcp://127.0.0.1:9”: no scheduler answers there; allowed: tcp://host:8786.\n"
+        "--on is “tcp://127.0.0.1:9”: no scheduler answers there; allowed: tcp://host:8786. Nothing was written.\n"
     )

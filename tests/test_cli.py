@@ -46,7 +46,10 @@ def test_it_runs_as_a_process_of_its_own(folder):
     )
 
     assert (done.returncode, done.stdout) == (2, "")
-    assert done.stderr == "gone.wav: cannot be opened (No such file or directory).\n"
+    assert (
+        done.stderr
+        == "gone.wav: cannot be opened (No such file or directory); give a file that is there and may be read.\n"
+    )
 
 
 @pytest.fixture
@@ -123,7 +126,7 @@ def test_bench_prints_what_is_documented(folder):
     assert [name for name in told if "," not in name] == list(PROCESSORS)
     assert {name for name in told if "," in name} == {
         f"{kind}, colour on" for kind in ("fet", "optical", "variable_mu", "three_speed")
-    }
+    } | {f"curve, at once, {times} times the rate" for times in (4, 16)}
     assert list(row) == ["type", "ns_per_stereo_frame", "times_real_time"]
     assert row["times_real_time"] == pytest.approx(1e9 / RATE / row["ns_per_stereo_frame"])
 
@@ -179,7 +182,7 @@ def test_a_wrong_chain_file_is_refused(folder, chain, sentence):
 @pytest.mark.parametrize(
     ("processor", "sentence"),
     [
-        ("7", "processor 0: it must be an object"),
+        ("7", "processor 0: it is 7; allowed: an object"),
         ('{"type": "hum"}', "no processor type “hum”"),
         ('{"type": "compressor", "on": "yes"}', 'on is "yes"'),
         ('{"type": "compressor", "settings": {"rato": 2}}', "no setting “rato”; allowed: threshold_db"),

@@ -10,6 +10,11 @@ ReinsError
 └── CancelledError       the person, or a newer request, asked to stop
 """
 
+import re
+
+#: How sentences say what is kept.
+KEPT = re.compile(r"[Nn]othing (was|is|of it)|untouched|no file was|no backup was|is still there|as they were|stays?\b")
+
 
 class ReinsError(Exception):
     """Base of every error raised on purpose."""
@@ -41,6 +46,12 @@ class ConflictError(InputError):
 
 class StorageError(ReinsError):
     """The disk or the database refused."""
+
+
+def saying(error: Exception, kept: str) -> str:
+    """What an error says, with what is kept where it does not say that itself."""
+    sentence = str(error)
+    return sentence if KEPT.search(sentence) or not kept else f"{sentence} {kept}"
 
 
 class CancelledError(ReinsError):

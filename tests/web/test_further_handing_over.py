@@ -102,7 +102,7 @@ def test_two_mono_tracks_become_one_stereo_track(client, house, session_id, tmp_
     assert joined.name == "Keys" and document.order == [left, bass]
     assert document.tracks[bass].chain[0].settings.key.source == f"{left}/after"
     again = done(client, client.post(f"/api/sessions/{session_id}/pair", json=body | {"right_id": bass}))
-    assert again["state"] == "failed" and "only two mono takes" in again["message"]
+    assert again["state"] == "failed" and "not two mono takes" in again["message"]
 
 
 def test_marks_are_put_moved_renamed_and_taken_away(client, house, session_id):

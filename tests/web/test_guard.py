@@ -58,7 +58,7 @@ def test_the_link_gives_a_cookie_that_opens_everything(house, outside):
     shown = {"host": HOST, "cookie": f"reins={outside.token}"}
     with outside.websocket_connect(f"/api/sessions/{session_id}/live", headers=shown) as socket:
         socket.send_text("{}")
-        assert "not a command" in json.loads(socket.receive_text())["sentence"]
+        assert "no command" in json.loads(socket.receive_text())["sentence"]
 
 
 def test_the_token_is_kept_for_its_owner_alone_and_stays(house, tmp_path):

@@ -146,7 +146,7 @@ def test_bad_commands_are_answered_and_change_nothing(client, session_id, track_
     assert "no track or bus “zz”" in sentences[1]
     assert "from -90 to 12 dB" in sentences[2]
     assert "could not be read" in sentences[3]
-    assert "not a command" in sentences[4]
+    assert "no command" in sentences[4]
 
 
 def test_every_desk_hears_of_a_change_kept_by_another(client, session_id, track_id):

@@ -239,7 +239,10 @@ def test_limits_are_named_when_a_setting_breaks_them(client, session_id, track_i
     answer = add_compressor(client, session_id, track_id, attack_ms=900.0)
 
     assert answer.status_code == 422
-    assert answer.json()["error"] == "Front room (compressor): attack_ms is 900.0; allowed: a number from 0 to 500 ms."
+    assert (
+        answer.json()["error"]
+        == "Front room (compressor): attack_ms is 900.0; allowed: a number from 0 to 500 ms. Nothing was changed."
+    )
 
 
 @pytest.mark.parametrize(

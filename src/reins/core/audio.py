@@ -92,7 +92,9 @@ class AudioReader:
             with path.open("rb") as raw:
                 declared = _declared_bytes(raw)
         except OSError as error:
-            raise AudioError(f"{self.name}: cannot be opened ({error.strerror}).") from error
+            raise AudioError(
+                f"{self.name}: cannot be opened ({error.strerror}); give a file that is there and may be read."
+            ) from error
         if path.stat().st_size == 0:
             raise AudioError(f"{self.name}: the file is empty (0 bytes); {ALLOWED} is allowed.")
         try:
@@ -162,7 +164,7 @@ class AudioReader:
     def _truncated(self) -> AudioError:
         return AudioError(
             f"{self.name}: the file is truncated: {self.source_frames} frames are promised, "
-            f"about {self._read_frames} are there."
+            f"about {self._read_frames} are there; give a whole copy."
         )
 
     def blocks(self) -> Iterator[Array]:
@@ -246,7 +248,7 @@ class AudioWriter:
             return soundfile.SoundFile(path, "w", self._rates[1], self._channels, **self._kind)
         except (soundfile.SoundFileError, OSError) as error:
             path.unlink(missing_ok=True)
-            raise AudioError(f"{self.name}: cannot be written there.") from error
+            raise AudioError(f"{self.name}: cannot be written there; choose another folder or name.") from error
 
     def write(self, block: Array) -> None:
         """Append a block (channels, frames)."""

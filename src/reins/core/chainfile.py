@@ -53,7 +53,7 @@ class ChainFile(Strict):
 def parse_entry(raw: Any, where: str) -> ProcessorEntry:
     """A processor from plain data; raises SettingsError naming the processor, the setting and the limits."""
     if not isinstance(raw, Mapping):
-        raise SettingsError(f"{where}: it must be an object with type, on and settings.")
+        raise SettingsError(f"{where}: it is {str(raw)[:40]}; allowed: an object with type, on and settings.")
     kind = raw.get("type")
     if not isinstance(kind, str) or kind not in PROCESSORS:
         raise SettingsError(f"{where}: there is no processor type “{kind}”; allowed: {', '.join(PROCESSORS)}.")

@@ -16,7 +16,7 @@ def read_json(text: str | bytes, name: str) -> Any:
     try:
         value = json.loads(text)
     except json.JSONDecodeError as error:
-        raise SettingsError(f"{name}: line {error.lineno} is not JSON ({error.msg}).") from error
+        raise SettingsError(f"{name}: line {error.lineno} is not JSON ({error.msg}); mend it there.") from error
     except UnicodeDecodeError as error:
         raise SettingsError(f"{name}: cannot be read as text; JSON is UTF-8.") from error
     except RecursionError as error:

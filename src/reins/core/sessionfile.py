@@ -61,13 +61,19 @@ def parse_session_file(text: str, name: str) -> SessionFile:
         raise SettingsError(f"{name}: {_first_sentence(error, SessionFile)}") from error
     for track in parsed.session.tracks.values():
         if track.take_id is not None and track.take_id not in parsed.takes:
-            raise SettingsError(f"{name}: {track.name}: its take “{track.take_id}” is not among takes.")
+            raise SettingsError(
+                f"{name}: {track.name}: its take “{track.take_id}” is not among takes; allowed: one that is."
+            )
     for take_id, impulse in parsed.session.impulses.items():
         if take_id not in parsed.takes:
-            raise SettingsError(f"{name}: the response “{impulse}”: its take “{take_id}” is not among takes.")
+            raise SettingsError(
+                f"{name}: the response “{impulse}”: its take “{take_id}” is not among takes; allowed: one that is."
+            )
     reference = parsed.session.reference
     if reference is not None and reference.take_id not in parsed.takes:
-        raise SettingsError(f"{name}: the reference “{reference.name}”: its take is not among takes.")
+        raise SettingsError(
+            f"{name}: the reference “{reference.name}”: its take is not among takes; allowed: one that is."
+        )
     try:
         in_order(parsed.session)
     except InputError as error:

@@ -109,7 +109,9 @@ class Take:
         try:
             return np.fromfile(file, np.float32, count, offset=12 * channels * first).reshape(-1, channels, 3)
         except (OSError, ValueError) as error:
-            raise StorageError(f"its pictures cannot be read ({_why(error)}).") from error
+            raise StorageError(
+                f"its pictures cannot be read ({_why(error)}); `reins check DATA --repair` makes them anew."
+            ) from error
 
     def read(self, start: int, frames: int) -> Array:
         """Samples (channels, frames) float64 from frame `start`; silence before the start and after the end."""

@@ -192,7 +192,7 @@ class Batches:
         made = [Path(name) for row in batch.rows if row.done == HELD for name in (row.output, row.chain_file) if name]
         made = [path for path in made if path.is_file()]
         if not made:
-            raise ConflictError("Nothing has been made yet.")
+            raise ConflictError("Nothing has been made yet; start the batch first.")
         with batch.packing:
             said, packed = batch.folder / REPORT, batch.folder / "batch.zip"
             check_room(batch.folder, sum(path.stat().st_size for path in made), "The zip")

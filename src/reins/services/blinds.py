@@ -76,7 +76,7 @@ class Blinds:
         lufs = {side: self._equal.measure(document, strip_id) for side, document in sides.items()}
         a, b = lufs["a"], lufs["b"]
         if a is None or b is None:
-            raise ConflictError("There is nothing loud enough here to compare by.")
+            raise ConflictError("There is nothing loud enough here to compare by; BS.1770 wants 0.4 s over −70 LUFS.")
         goal = min(a, b)
         louder: Side = "a" if a > b else "b"
         gain_db, apart = 0.0, abs(a - b)
@@ -85,7 +85,9 @@ class Blinds:
                 break
             reached = self._equal.measure(sides[louder], strip_id, gain_db=gain_db)
             if reached is None:
-                raise ConflictError("There is nothing loud enough here to compare by.")
+                raise ConflictError(
+                    "There is nothing loud enough here to compare by; BS.1770 wants 0.4 s over −70 LUFS."
+                )
             gain_db += goal - reached
             apart = abs(goal - (self._equal.measure(sides[louder], strip_id, gain_db=gain_db) or goal))
         if apart > APART_LU:

@@ -130,7 +130,9 @@ def join_pair(house: House, session_id: str, left_id: str, right_id: str, name: 
         sounds = house.takes(document)
         mono = [sounds[t.take_id] for t in tracks if t.take_id in sounds and sounds[t.take_id].facts.channels == 1]
         if left_id == right_id or len(mono) != 2:
-            raise ConflictError(f"{tracks[0].name} and {tracks[1].name}: only two mono takes make one stereo track.")
+            raise ConflictError(
+                f"{tracks[0].name} and {tracks[1].name}: not two mono takes; allowed: two different mono tracks."
+            )
         start = min(track.start_frame for track in tracks)
         ends = [track.start_frame + take.facts.frames for track, take in zip(tracks, mono, strict=True)]
         frames = max(ends) - start

@@ -60,7 +60,7 @@ class Output:
     def check_span(self, frames: int) -> None:
         """ConflictError where what is wanted begins after the end of all sound."""
         if self.first >= frames:
-            raise ConflictError("What is to be exported begins after the end of the session.")
+            raise ConflictError("What is to be exported begins after the end of the session; choose a part within it.")
 
     def named(self, usual: str, *, session: str, name: str, number: int | None = None) -> str:
         """The name of a file, without its ending, by the pattern and safe; `usual` where none is given."""

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from reins.core.sessions import new_id
-from reins.errors import CancelledError, NotFoundError, ReinsError
+from reins.errors import CancelledError, NotFoundError, ReinsError, saying
 
 KEPT_JOBS = 50
 KEPT_FILES = 12  # of them, those that have left a file
@@ -20,8 +20,8 @@ log = logging.getLogger(__name__)
 class Job:
     """One piece of work: what it does, how far it is, how it ended."""
 
-    def __init__(self, what: str) -> None:
-        self.id, self.what = new_id(), what
+    def __init__(self, what: str, kept: str) -> None:
+        self.id, self.what, self.kept = new_id(), what, kept
         self.state, self.message = "running", ""
         self.done, self.total = 0, 0
         self.result: Any = None
@@ -57,9 +57,9 @@ class Jobs:
         self._jobs: dict[str, Job] = {}
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="job")
 
-    def start(self, what: str, work: Callable[[Job], Any]) -> Job:
-        """Begin work; what it returns becomes the job's result."""
-        job = Job(what)
+    def start(self, what: str, work: Callable[[Job], Any], *, kept: str = "") -> Job:
+        """Begin work; what it returns becomes the job's result. kept: what is said when it fails."""
+        job = Job(what, kept)
         self._jobs[job.id] = job
         self._forget(list(self._jobs.values())[:-KEPT_JOBS])
         self._forget([old for old in self._jobs.values() if old.folder is not None][:-KEPT_FILES])
@@ -80,7 +80,7 @@ class Jobs:
         except CancelledError as stopped:
             job.message, job.state = str(stopped), "cancelled"
         except ReinsError as error:
-            job.message, job.state = str(error), "failed"
+            job.message, job.state = saying(error, job.kept), "failed"
         except Exception:
             log.exception("job %s failed", job.id)
             job.message = f"{job.what}: something went wrong here (note {job.id}); nothing was changed."

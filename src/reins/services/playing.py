@@ -256,7 +256,9 @@ class DeskPlayer:
         handler = getattr(self, f"_on_{str(message.get('type'))[:40]}", None)
         try:
             if handler is None:
-                raise InputError(f"“{str(message.get('type'))[:40]}” is not a command of the live socket.")
+                raise InputError(
+                    f"“{str(message.get('type'))[:40]}” is no command of the live socket; see docs/formats/live.md."
+                )
             handler(message)
         except ReinsError as error:
             self._say({"type": "error", "sentence": str(error)})

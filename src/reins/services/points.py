@@ -40,9 +40,11 @@ def keep_chain(house: House, session_id: str, strip_id: str, name: str) -> None:
     """
     strip = document_of(house, session_id).strip(strip_id)
     if not strip.chain:
-        raise ConflictError(f"{strip.name}: there is nothing in its chain to keep.")
+        raise ConflictError(f"{strip.name}: there is nothing in its chain to keep; add a processor first.")
     if any(recordings(entry.settings) for entry in strip.chain):
-        raise ConflictError(f"{strip.name}: a room sounds by a recording of this session, which no other has.")
+        raise ConflictError(
+            f"{strip.name}: a room sounds by a recording of this session alone; choose one that is made."
+        )
     processors = [
         {"id": entry.id, "type": entry.type, "on": entry.on, "tied": entry.tied, "settings": _anywhere(entry.settings)}
         for entry in strip.chain
@@ -91,7 +93,7 @@ def chain_file(house: House, point_id: str) -> tuple[str, str]:
 def read_chain_file(house: House, raw: bytes, name: str) -> None:
     """Keep every processor of a chain file under the file's name, numbered where there are several."""
     if len(raw) > MAX_FILE_BYTES:
-        raise InputError(f"{name}: a chain file has up to {MAX_FILE_BYTES >> 20} MiB.")
+        raise InputError(f"{name}: it is too large; allowed: up to {MAX_FILE_BYTES >> 20} MiB.")
     try:
         text = raw.decode("utf-8")
     except UnicodeDecodeError as error:

@@ -45,7 +45,9 @@ class TraceWriter:
         try:
             self._file = self._partial.open("w", newline="")
         except OSError as error:
-            raise SettingsError(f"{path}: cannot be written there ({error.strerror}).") from error
+            raise SettingsError(
+                f"{path}: cannot be written there ({error.strerror}); choose another folder or name."
+            ) from error
         self._rows = csv.writer(self._file)
         self._first = self._row = 0
 
@@ -182,7 +184,9 @@ def text_of(path: Path) -> str:
     try:
         return path.read_text(encoding="utf-8")
     except OSError as error:
-        raise SettingsError(f"{path}: cannot be opened ({error.strerror}).") from error
+        raise SettingsError(
+            f"{path}: cannot be opened ({error.strerror}); give a file that is there and may be read."
+        ) from error
     except UnicodeDecodeError as error:
         raise SettingsError(f"{path}: cannot be read as text; a chain file is JSON.") from error
 

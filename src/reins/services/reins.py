@@ -89,7 +89,7 @@ class ReinViews:
 def _by_key(rein: dict[str, Any]) -> ByKey:
     by = parse_reins([{**rein, "id": "tried"}])[0].by
     if not isinstance(by, ByKey):
-        raise InputError("Only a rein by a key follows one.")
+        raise InputError("This rein follows no key; choose one that moves by a key.")
     return by
 
 

@@ -134,7 +134,7 @@ def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
             check_room(folder, wanted, f"{name}: it")
             for row in parsed.takes.values():
                 if row.file not in entries:
-                    raise SettingsError(f"{name}: the take {row.file} is not in it.")
+                    raise SettingsError(f"{name}: the take {row.file} is not in it; ask for a whole copy.")
                 place = folder / row.file
                 place.parent.mkdir(parents=True, exist_ok=True)
                 with packed.open(row.file) as source, place.open("wb") as target:
@@ -155,9 +155,9 @@ def _take_blocks(
     """A take's reader and its blocks at the session's rate, multiplied by two to the take's exponent."""
     path = (folder / row.file).resolve()
     if not path.is_relative_to(folder.resolve()):
-        raise SettingsError(f"{name}: {row.file} lies outside the session's folder.")
+        raise SettingsError(f"{name}: {row.file} lies outside the session's folder; allowed: a file within it.")
     if not path.is_file():
-        raise AudioError(f"{name}: {row.file} is not there.")
+        raise AudioError(f"{name}: {row.file} is not there; put it beside the session.")
     with AudioReader(path, sample_rate=sample_rate, name=f"{name}: {row.file}") as reader:
         yield reader, (block * 2.0**row.exponent for block in reader.blocks())
 
@@ -209,7 +209,7 @@ def _beside(folder: Path) -> Iterator[Path]:
     try:
         (work / "unpacked").mkdir(parents=True)
     except OSError as error:
-        raise StorageError(f"{folder}: cannot be written to ({error.strerror}).") from error
+        raise StorageError(f"{folder}: cannot be written to ({error.strerror}); choose another folder.") from error
     try:
         yield work
     finally:
@@ -220,6 +220,8 @@ def _text(path: Path) -> str:
     try:
         return path.read_text(encoding="utf-8")
     except OSError as error:
-        raise SettingsError(f"{path}: cannot be opened ({error.strerror}).") from error
+        raise SettingsError(
+            f"{path}: cannot be opened ({error.strerror}); give a file that is there and may be read."
+        ) from error
     except UnicodeDecodeError as error:
         raise SettingsError(f"{path}: cannot be read as text; a session is JSON, or a zip with it.") from error

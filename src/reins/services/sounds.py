@@ -46,7 +46,7 @@ class Sounds:
         if strip_id in document.tracks:
             track = document.tracks[strip_id]
             if track.take_id is None:
-                raise ConflictError(f"{strip.name}: this track has no take.")
+                raise ConflictError(f"{strip.name}: this track has no take; bring one in.")
             laid = f"{track.take_id}/{track.start_frame}/{track.trim_db}/{track.inverted}"
             return LaidTake(self._house.take(track.take_id), track), laid
         return self._rendered(leading_to(document, strip_id), strip_id, render_incoming, check)

@@ -13,6 +13,8 @@ def write_whole(path: Path, text: str) -> None:
         partial.write_text(text, encoding="utf-8")
         partial.replace(path)
     except OSError as error:
-        raise SettingsError(f"{path}: cannot be written there ({error.strerror}).") from error
+        raise SettingsError(
+            f"{path}: cannot be written there ({error.strerror}); choose another folder or name."
+        ) from error
     finally:
         partial.unlink(missing_ok=True)

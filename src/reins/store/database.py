@@ -48,7 +48,7 @@ def copy_database(connection: sqlite3.Connection, path: Path) -> None:
             copy.close()
         partial.replace(path)
     except (OSError, sqlite3.Error) as error:
-        raise StorageError(f"The sessions could not be copied to {path} ({error}).") from error
+        raise StorageError(f"The sessions could not be copied to {path} ({error}); they are untouched.") from error
     finally:
         partial.unlink(missing_ok=True)
 
@@ -68,7 +68,9 @@ def migrate(connection: sqlite3.Connection, folder: Path = MIGRATIONS) -> int:
         except sqlite3.Error as error:
             if connection.in_transaction:
                 connection.execute("ROLLBACK")
-            raise StorageError(f"The sessions could not be brought to version {number} ({error}).") from error
+            raise StorageError(
+                f"The sessions could not be brought to version {number} ({error}); they are as they were."
+            ) from error
         version = number
     return version
 

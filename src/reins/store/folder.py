@@ -53,7 +53,9 @@ class DataFolder:
                 data_dir.chmod(0o700)
             self._lock = _lock(data_dir, serving_at)
         except OSError as error:
-            raise StorageError(f"{data_dir}: the folder cannot be used ({error.strerror}).") from error
+            raise StorageError(
+                f"{data_dir}: the folder cannot be used ({error.strerror}); choose another with --data."
+            ) from error
         try:
             self.writer = self._open()
             self.reader = connect(data_dir / DATABASE)

@@ -73,7 +73,7 @@ def forget_lost(folder: Path, name: str) -> None:
     try:
         shutil.rmtree(path) if path.is_dir() and not path.is_symlink() else path.unlink()
     except OSError as error:
-        raise StorageError(f"“{name}” could not be deleted ({error.strerror}).") from error
+        raise StorageError(f"“{name}” could not be deleted ({error.strerror}); it is still there.") from error
     _keep_list(folder, list_lost(folder))
 
 

@@ -18,6 +18,7 @@ from starlette.exceptions import HTTPException
 
 from reins import errors
 from reins.core.limits import MAX_UPLOAD_BYTES
+from reins.errors import saying
 from reins.services.above import Aboves
 from reins.services.admission import Admission
 from reins.services.aims import Aims
@@ -40,6 +41,11 @@ from reins.web.bounds import Bounds
 from reins.web.guard import STATIC, page_modules, static_version
 
 log = logging.getLogger(__name__)
+#: How paths end that only ask, though they post what they ask for.
+QUESTIONS = {
+    "preview", "spectrum", "map", "matching", "marks", "aim", "equal", "spread", "tile", "above", "why",
+    "fight", "gain", "folded", "followed", "beatcurve", "loudness", "blind", "worst",
+}  # fmt: skip
 TEMPLATES = Path(__file__).parent / "templates"
 
 STATUS: list[tuple[type[Exception], int]] = [
@@ -123,7 +129,8 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
 
 def _known_error(request: Request, error: Exception) -> Response:
     status = next((code for kind, code in STATUS if isinstance(error, kind)), 500)
-    return _answer(request, status, str(error))
+    asks = request.method == "GET" or request.url.path.rsplit("/", 1)[-1] in QUESTIONS
+    return _answer(request, status, saying(error, "" if asks else "Nothing was changed."))
 
 
 def _bad_request(request: Request, error: Exception) -> Response:

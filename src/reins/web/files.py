@@ -30,6 +30,7 @@ from reins.services.sessionfiles import export_session, import_session
 from reins.web.depends import TheAims, TheHouse, TheJobs
 
 router = APIRouter()
+ADDED = "Nothing was added."
 
 
 @router.post("/api/sessions/{session_id}/takes")
@@ -84,7 +85,7 @@ def pair(session_id: str, body: PairBody, house: TheHouse, jobs: TheJobs) -> dic
     def work(job: Job) -> dict[str, Any]:
         return asdict(join_pair(house, session_id, body.left_id, body.right_id, body.name, job.progress))
 
-    return jobs.start(f"Joining {body.name}", work).as_dict()
+    return jobs.start(f"Joining {body.name}", work, kept=ADDED).as_dict()
 
 
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/processors/{processor_id}/impulses")
@@ -124,7 +125,7 @@ def _with_upload(
         with _gone_afterwards(path.parent):
             return doing(path, name, job.progress)
 
-    return jobs.start(f"{what} {name}", work).as_dict()
+    return jobs.start(f"{what} {name}", work, kept=ADDED).as_dict()
 
 
 def received(request: Request, house: House, file: UploadFile) -> tuple[Path, str]:
@@ -252,7 +253,7 @@ def _handing_out(house: House, jobs: Jobs, what: str, work: Callable[[Path, Job]
             shutil.rmtree(folder, ignore_errors=True)
             raise
 
-    return _public(jobs.start(what, guarded))
+    return _public(jobs.start(what, guarded, kept="No file was made; the session is untouched."))
 
 
 def _public(job: Job) -> dict[str, Any]:
@@ -294,7 +295,7 @@ def job_file(job_id: str, jobs: TheJobs, _: Annotated[str | None, Query()] = Non
     """The file a finished export has written."""
     job = jobs.get(job_id)
     if job.state != "done" or "file" not in (job.result or {}):
-        raise ConflictError(f"{job.what}: there is no file yet.")
+        raise ConflictError(f"{job.what}: there is no file yet; wait until it is done.")
     if not Path(job.result["file"]).is_file():
         raise ConflictError(f"{job.what}: the file is not there any more; export once more.")
     return FileResponse(job.result["file"], filename=job.result["name"])

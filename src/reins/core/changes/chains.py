@@ -33,7 +33,7 @@ def check_room(strip: Strip, processor_id: str) -> None:
     if len(strip.chain) >= MAX_PROCESSORS:
         raise ConflictError(f"{strip.name}: the chain is full; {MAX_PROCESSORS} processors are allowed.")
     if any(entry.id == processor_id for entry in strip.chain):
-        raise ConflictError(f"{strip.name}: there is a processor “{processor_id}” already.")
+        raise ConflictError(f"{strip.name}: there is a processor “{processor_id}” already; allowed: an id of its own.")
 
 
 def with_chain(document: Document, strip_id: str, chain: list[ProcessorEntry]) -> Document:

@@ -37,7 +37,7 @@ class PartProcessors(OnProcessor):
         strip = document.strip(self.strip_id)
         _, entry = processor_at(strip, self.processor_id)
         if tied_to(entry, strip.chain) is None:
-            raise ConflictError(f"{strip.name}: this {entry.type} is tied to no other.")
+            raise ConflictError(f"{strip.name}: this {entry.type} is tied to no other; there is nothing to part.")
         both = {entry.id, entry.tied}
         chain = [one.model_copy(update={"tied": ""}) if one.id in both else one for one in strip.chain]
         return with_chain(document, self.strip_id, chain), f"{strip.name}: two parted"

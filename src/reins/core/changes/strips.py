@@ -194,7 +194,7 @@ class DuplicateTrack(_OnTrack):
 
 def _refuse_taken(document: Document, strip_id: str) -> None:
     if strip_id in strip_ids(document) or "/" in strip_id:
-        raise ConflictError(f"There is a track or bus “{strip_id}” already.")
+        raise ConflictError(f"There is a track or bus “{strip_id}” already; allowed: an id of its own.")
 
 
 @functools.cache
@@ -267,7 +267,7 @@ class RemoveBus(Strict):
         """Document without the bus, and the label."""
         if self.bus_id not in document.buses:
             document.strip(self.bus_id)
-            raise ConflictError(f"{document.strip(self.bus_id).name} is not a bus.")
+            raise ConflictError(f"{document.strip(self.bus_id).name} is not a bus; choose one that is.")
         bus = document.buses[self.bus_id]
         document = _untied(document, self.bus_id)
         for member in (*document.tracks, *document.buses):

@@ -54,7 +54,7 @@ class CopyChain(OnStrip):
         """Document with the copies, and the label; ConflictError naming the members of a circle."""
         source, goals = document.strip(self.strip_id), [one for one in dict.fromkeys(self.to) if one != self.strip_id]
         if not goals:
-            raise ConflictError(f"{source.name}: choose another strip to copy its chain to.")
+            raise ConflictError(f"{source.name}: its own chain is there already; choose another strip to copy it to.")
         for goal in goals:
             copies = _copies(source.chain)
             own = heeding(copies, named(source.reins, source.chain, copies), functools.partial(_source_on, goal))
@@ -116,7 +116,9 @@ class Deepen(OnStrip):
         strip = document.strip(self.strip_id)
         changed = self.tried(document)
         if all(new is old for new, old in zip(changed.strip(self.strip_id).chain, strip.chain, strict=True)):
-            raise ConflictError(f"{strip.name}: nothing in its chain has a threshold to move.")
+            raise ConflictError(
+                f"{strip.name}: nothing in its chain has a threshold to move; add a processor that has one."
+            )
         return changed, f"{strip.name}: {abs(self.by_db):g} dB {'deeper' if self.by_db >= 0 else 'shallower'}"
 
     def tried(self, document: Document) -> Document:

@@ -187,7 +187,7 @@ class Room(Processor):
         memory = self._memory
         if memory is None:
             if self._convolver is None:
-                raise StorageError("its response is not there any more.")
+                raise StorageError("its response is not there any more; choose another, or none.")
             return self._convolver.process(sound)
         room = np.empty((2, sound.shape[1]))
         reverberating.run_room(

@@ -70,7 +70,7 @@ def fight(one: Sound, other: Sound, margin_db: float = MARGIN_DB, check: Callabl
     """Where two sounds of one rate fight; ConflictError where there is nothing to compare."""
     rate = one.facts.sample_rate
     if other.facts.sample_rate != rate:
-        raise ConflictError("Both must have the same sample rate.")
+        raise ConflictError("Their sample rates differ; allowed: the same for both.")
     frames = min(one.facts.frames, other.facts.frames)
     if frames < WINDOW:
         raise ConflictError(f"There is too little to compare: {WINDOW} frames of both are needed.")

@@ -69,7 +69,7 @@ def match_makeup(trial: Trial, processor_id: str, start: int, end: int, check: C
     index = next((i for i, entry in enumerate(chain) if entry.id == processor_id), None)
     name = None if index is None else levelled_by(chain[index].settings)
     if index is None or name is None:
-        raise ConflictError("Only a processor with a makeup or an output can be matched.")
+        raise ConflictError("It has neither makeup nor output; allowed: a processor that has one.")
     entry = chain[index].model_copy(update={"on": True})
     goal = loudness(replace(trial, entries=chain[:index]), start, end, check)
     makeup_db, slope = float(getattr(entry.settings, name)), 1.0
@@ -79,7 +79,7 @@ def match_makeup(trial: Trial, processor_id: str, start: int, end: int, check: C
         tried = [*chain[:index], entry.model_copy(update={"settings": settings})]
         reached = loudness(replace(trial, entries=tried), start, end, check)
         if goal is None or reached is None:
-            raise ConflictError("There is nothing loud enough here to match by.")
+            raise ConflictError("There is nothing loud enough here to match by; BS.1770 wants 0.4 s over −70 LUFS.")
         if abs(goal - reached) < CLOSE_LU:
             break
         if last is not None and makeup_db != last[0]:

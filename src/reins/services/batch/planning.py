@@ -36,7 +36,7 @@ def files_in(given: Iterable[Path], out: Path) -> list[tuple[Path, Path]]:
         elif path.exists():
             found.append((path, Path(path.name)))
         else:
-            raise SettingsError(f"{path}: there is no such file or folder.")
+            raise SettingsError(f"{path}: there is no such file or folder; give one that is there.")
     return found
 
 
@@ -113,7 +113,9 @@ def plan(
         try:
             place.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise SettingsError(f"{place}: the folder cannot be made there ({error.strerror}).") from error
+            raise SettingsError(
+                f"{place}: the folder cannot be made there ({error.strerror}); choose another with -o."
+            ) from error
     check_output(outputs[0], written.file_format, written.bits, written.dither)
     return [
         Task(

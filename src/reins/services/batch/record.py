@@ -62,7 +62,9 @@ class Record:
                 file.write(("\n" if self._torn else "") + line + "\n")
                 self._torn = False
         except OSError as error:
-            raise StorageError(f"{self._path}: cannot be written there ({error.strerror}).") from error
+            raise StorageError(
+                f"{self._path}: cannot be written there ({error.strerror}); what was made before stays."
+            ) from error
 
     def as_before(self, row: Row) -> Row:
         """A row of what was there already, with all that was told of it then."""
@@ -89,7 +91,7 @@ def report(path: Path, rows: Iterable[Row]) -> None:
 def check_report(path: Path) -> None:
     """SettingsError unless a report can be written there."""
     if path.suffix.lower() not in (".csv", ".json"):
-        raise SettingsError(f"{path}: a report ends in .csv or .json.")
+        raise SettingsError(f"{path}: this is no name for a report; allowed: one that ends in .csv or .json.")
     if not path.parent.is_dir():
         raise SettingsError(f"{path}: the folder {path.parent} does not exist; make it first.")
 
