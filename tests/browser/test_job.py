@@ -45,7 +45,7 @@ def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, down
 
     own = tmp_path / "My own take.wav"
     soundfile.write(own, 0.5 * np.sin(np.arange(96000) * 0.05), 48000, subtype="PCM_16")
-    find(driver, ".file-entry").send_keys(str(own))
+    find(driver, '[aria-label="Bring in audio"]').send_keys(str(own))
     wait_for(driver, '.strip[aria-label="My own take"]')
 
     desk.choose("Snare")

@@ -32,7 +32,7 @@ def test_a_bad_file_is_refused_with_a_sentence_and_no_track(desk, driver, tmp_pa
     (tmp_path / "letter.wav").write_text("Dear ferry company")
     before = desk.state()["document"]["order"]
 
-    find(driver, ".file-entry").send_keys(str(tmp_path / "letter.wav"))
+    find(driver, '[aria-label="Bring in audio"]').send_keys(str(tmp_path / "letter.wav"))
 
     note = wait_for(driver, '[data-note="problem"]').text
     assert note.startswith("letter.wav: this is not audio")

@@ -132,7 +132,7 @@ def test_makeup_cannot_be_matched_in_silence_or_where_there_is_none(make_take):
 
     with pytest.raises(ConflictError, match="nothing loud enough"):
         match_makeup(Trial(silence, [held()]), "c", 0, RATE, lambda: None)
-    with pytest.raises(ConflictError, match="with a makeup"):
+    with pytest.raises(ConflictError, match="neither makeup nor output"):
         match_makeup(Trial(silence, [limiter]), "l", 0, RATE, lambda: None)
 
 

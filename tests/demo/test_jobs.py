@@ -10,6 +10,8 @@ import scipy.signal
 
 from reins.core.chainfile import parse_entry
 from reins.core.engine.chain import Chain
+from reins.core.engine.offline import run_chain
+from reins.core.laid import reader
 from reins.core.measure.spectra import spectrum_in_twelfths
 from reins.core.pairs import PAIRS, entries_of
 from reins.core.processors import PROCESSORS
@@ -41,17 +43,22 @@ def part(name):
     return makes[name]()
 
 
-def played(entries, sound, key=None):
+def played(entries, sound, key=None, **more):
     """(result, deepest gain by frame) of a chain over a take; its key is called k."""
     chain = Chain(
         entries, channels=len(sound), sample_rate=RATE, key_channels={"k": len(key)} if key is not None else {},
-        on_take=True,
+        on_take=True, **more,
     )  # fmt: skip
-    late = chain.latency_frames
-    longer = [np.pad(one, ((0, 0), (0, late))) for one in (sound, *([key] if key is not None else []))]
-    made = chain.process(longer[0], {"k": longer[1]} if key is not None else {})[:, late:]
-    rows = [row for _, moving, _ in chain.gains() for name, row in moving.items() if name.endswith("gain_db")]
-    return made, np.minimum.reduce(rows)[late:] if rows else np.zeros(sound.shape[1])
+    keys = {"k": reader(sound_of(key), 0)} if key is not None else {}
+    blocks = list(run_chain(chain, reader(sound_of(sound), 0), sound.shape[1], block_frames=8192, keys=keys))
+    names = [name for _, moving, _ in chain.gains() for name in moving]
+    moved = [
+        np.concatenate([rows[place] for _, rows in blocks])
+        for place, name in enumerate(names)
+        if name.endswith("gain_db")
+    ]
+    made = np.concatenate([result for result, _ in blocks], axis=1)
+    return made, np.minimum.reduce(moved) if moved else np.zeros(sound.shape[1])
 
 
 def from_point(kind, name, sound, key=None):
@@ -169,9 +176,7 @@ def ringing():
     for kind, settings in (("dynamic_eq", narrow), ("fine_bands", fine)):
         entry = parse_entry({"type": kind, "settings": settings, "id": "p"}, "x")
         spectrum = spectrum_in_twelfths(sound_of(sound))
-        chain = Chain([entry], channels=len(room), sample_rate=RATE, spectrum=spectrum, on_take=True)
-        late = chain.latency_frames
-        made = chain.process(np.pad(sound, ((0, 0), (0, late))))[:, late:]
+        made, _ = played([entry], sound, spectrum=spectrum)
         tone = [
             abs((one[0, 5 * RATE :] * np.exp(-2j * np.pi * 3150 * seconds[5 * RATE :])).mean()) for one in (sound, made)
         ]

@@ -46,7 +46,7 @@ const pitch = (hz) => (hz >= 1000 ? `${(hz / 1000).toFixed(1)} kHz` : `${Math.ro
 /** Spectra of whole takes by what they are of. @param {number[]} hz @param {Record<string, number[]>} shown */
 export function spectrumWords(hz, shown) {
   const at = (/** @type {number[]} */ row, /** @type {number} */ wanted) => row[hz.reduce((best, one, index) => (Math.abs(Math.log(one / wanted)) < Math.abs(Math.log(hz[best] / wanted)) ? index : best), 0)];
-  const told = Object.entries(shown).map(([what, row]) => {
+  const told = Object.entries(shown).filter(([, row]) => row?.length).map(([what, row]) => {
     const loudest = row.indexOf(Math.max(...row));
     return `${what} loudest at ${pitch(hz[loudest])} with ${figure(row[loudest])}; ${SPOKEN_HZ.map((one) => `${pitch(one)} ${figure(at(row, one))}`).join(", ")}`;
   });
