@@ -247,7 +247,9 @@ def long_takes(server, driver, folder):
     for minutes in (5, 10):
         write_take(folder / f"{minutes} minutes.wav", minutes)
         wait_for(driver, ".side-foot")
-        driver.find_element("css selector", '[aria-label="Bring in audio"]').send_keys(str(folder / f"{minutes} minutes.wav"))
+        driver.find_element("css selector", '[aria-label="Bring in audio"]').send_keys(
+            str(folder / f"{minutes} minutes.wav")
+        )
         wait_for(driver, f'.strip[aria-label="{minutes} minutes"]', 60)
         track_id = call(server, f"/api{session}")["document"]["order"][-1]
         add_compressor(server, session, track_id, threshold_db=-24.0)

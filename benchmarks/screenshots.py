@@ -111,7 +111,7 @@ def batch(server, driver):
 
 
 def moving(server, driver):
-    """The harmonium ducked to the beat and by the kick, and the singer's fader ridden, while it plays."""
+    """The harmonium ducked to the beat and by the kick, while it plays."""
     tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
     ids = {t["name"]: k for k, t in tracks.items()}
     curve = [[0, 1, 0.1], [0.25, 0.82, -0.5], [0.75, 0.1, 0], [1, 0, 0]]
@@ -122,30 +122,21 @@ def moving(server, driver):
     keep(server, **put, rein_id="beat", rein={"moves": moves, "by": {"kind": "beat", "points": curve}})
     key = {"kind": "key", "key": {"source": f"{ids['Kick']}/after"}, "floor_db": -38.0, "ceiling_db": -9.0}
     keep(server, **put, rein_id="key", rein={"moves": [high_cut], "by": key | {"release_ms": 180.0}})
-    line = [[12, -6], [17, -6], [20.5, -12, 0.3], [27, -12], [29, -6], [34, -8]]
-    fader = {"moves": [{"what": "strip.fader_db"}], "by": {"kind": "line", "points": line}}
-    keep(server, kind="put_rein", strip_id=ids["Singer"], rein_id="line", rein=fader)
     driver.execute_script("reins.view.look(0, 48000 * 40); reins.live.seek(48000 * 21)")
-    for strip, rein, shot in (("Harmonium", "beat", "beat"), ("Singer", "line", "line")):
-        wait_for(driver, f'.strip[aria-label="{strip}"] .strip-name').click()
-        wait_for(driver, f'.rein-chip[data-rein="{rein}"] .rein-chip-name').click()
-        settled(driver)
-        if rein == "beat":
-            choose_option(driver, '[data-do="fold-key"] option', "Kick".__eq__)
-        time.sleep(1.5)  # for the folded sound and the key's level to be there
-        driver.save_screenshot(str(SHOTS / f"{shot}.png"))
+    wait_for(driver, '.strip[aria-label="Harmonium"] .strip-name').click()
+    wait_for(driver, '.rein-chip[data-rein="beat"] .rein-chip-name').click()
+    settled(driver)
+    choose_option(driver, '[data-do="fold-key"] option', "Kick".__eq__)
+    time.sleep(1.5)  # for the folded sound and the key's level to be there
+    driver.save_screenshot(str(SHOTS / "beat.png"))
 
 
 def colours(server, driver):
-    """A guitar by the FET compressor, one with colour, and the room microphone by three speeds, sent to a room."""
+    """A guitar by the FET compressor, and one with colour."""
     tracks = call(server, f"/api{DEMO}")["document"]["tracks"]
     ids = {t["name"]: k for k, t in tracks.items()}
-    keep(server, kind="add_bus", bus_id="hall", name="Hall", members=[])
-    keep(server, kind="add_processor", strip_id="hall", type="room", processor_id="hall-room")
-    keep(server, kind="put_send", strip_id=ids["Room"], bus="hall", level_db=-12.0)
     for strip, kind, point in (
         ("Guitar L", "fet", "Acoustic guitar, forward"), ("Guitar R", "colour", "Harmonium, brighter reeds"),
-        ("Room", "three_speed", "Drum bus, hits and room"),
     ):  # fmt: skip
         keep(server, kind="add_processor", strip_id=ids[strip], type=kind, processor_id=kind)
         keep(server, kind="start_from", strip_id=ids[strip], processor_id=kind, name=point)
@@ -153,7 +144,7 @@ def colours(server, driver):
         wait_for(driver, f'.station[data-type="{kind}"] .station-name').click()
         settled(driver)
         time.sleep(1.0)
-        driver.save_screenshot(str(SHOTS / f"{kind.replace('_', '-')}.png"))
+        driver.save_screenshot(str(SHOTS / f"{kind}.png"))
 
 
 def aim(server, driver):
@@ -194,6 +185,20 @@ def judging(driver):
     find(driver, '[data-do="blind-leave"]').click()
 
 
+def beside(driver):
+    """The whole session from above, and the guide at the place of a control."""
+    wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
+    settled(driver)
+    find(driver, '[data-do="above"]').click()
+    wait_until(lambda: all("held" in row.text for row in driver.find_elements("css selector", ".above-row")))
+    driver.save_screenshot(str(SHOTS / "above.png"))
+    find(driver, '[data-do="above-leave"]').click()
+    find(driver, '.bench [data-setting="release_ms"] .control-line').send_keys(Keys.F1)
+    wait_for(driver, ".book .is-meant")
+    driver.save_screenshot(str(SHOTS / "guide.png"))
+    find(driver, '[data-do="book-close"]').click()
+
+
 def main():
     server = Server(tempfile.mkdtemp(prefix="reins-shots-"))
     prepare(server)
@@ -227,6 +232,7 @@ def main():
     colours(server, driver)
     aim(server, driver)
     judging(driver)
+    beside(driver)
     wait_for(driver, '.strip[aria-label="Snare"] .strip-name').click()
     settled(driver)
     find(driver, '[data-do="theme"]').click()

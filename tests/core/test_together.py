@@ -42,7 +42,7 @@ def test_several_strips_are_set_in_one_step(document):
     both, same = changed(document, kind="set_strips", values={"a": {"mute": True}, "b": {"mute": True}})
 
     assert [after.strip(one).fader_db for one in ("a", "b", "s")] == [-6.0, -3.0, 1.0]
-    assert label == "Kick, Bass, Low: fader db" and same == "Kick, Bass: mute on"
+    assert label == "Kick, Bass, Low: fader" and same == "Kick, Bass: mute on"
     assert both.tracks["a"].mute and both.tracks["b"].mute and not both.tracks["c"].mute
     assert changed(document, kind="set_strips", values={"c": {"colour": "moss"}})[0].tracks["c"].colour == "moss"
 

@@ -2,12 +2,14 @@
 
 import json
 import struct
+import threading
 
 import numpy as np
 import soundfile as sf
 from fastapi.testclient import TestClient
 
 from reins.core.engine.length import session_frames
+from reins.core.engine.live import LiveClock
 from reins.core.engine.mixer import Mixer
 from reins.core.engine.offline import render_mix
 from reins.services.editing import document_of
@@ -234,3 +236,18 @@ def test_one_processor_is_heard_of_a_strip_and_only_of_a_strip(client, house, se
 
     np.testing.assert_allclose(source[:, 4000:], strip[:, 4000:], atol=1e-6)  # of the first of a chain they are one
     assert np.abs(strip).max() > 0.01
+
+
+def test_a_next_start_that_cannot_be_prepared_keeps_nothing_from_playing(client, session_id, track_id, monkeypatch):
+    tried = threading.Event()
+
+    def broken(clock):
+        tried.set()
+        raise MemoryError("no room to prepare in")
+
+    monkeypatch.setattr(LiveClock, "make_ready", broken)
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        assert tried.wait(10)  # in the first quiet moment
+        listener.send(type="play", frame=0)
+        assert np.abs(listener.listen(4096)).max() > 0.1

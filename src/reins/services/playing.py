@@ -9,29 +9,22 @@ import queue
 import struct
 import threading
 import time
-from dataclasses import replace
 from typing import Any, Protocol
 
-from reins.core.changes import Deepen, PutRein, PutSend, SetProcessor, SetStrip
-from reins.core.engine.graph import only_retuned
 from reins.core.engine.listening import LISTENS, SIDES, Listening
 from reins.core.engine.live import LiveBlock, LiveClock
 from reins.core.engine.mixer import BLOCK_FRAMES
 from reins.core.engine.watching import Watched
-from reins.core.moves.spans import prepare_moved
-from reins.core.otherwise import Laid, Otherwise, read_otherwise
-from reins.core.processors.making import prepare
 from reins.core.sessionparts import MAX_FRAME
-from reins.core.sessions import Bus, Document, Master, Track
+from reins.core.sessions import Document
 from reins.core.takes import Take
-from reins.core.trials.blind import Side
 from reins.core.trials.matching import MOST_GAIN_DB
 from reins.errors import InputError, ReinsError
 from reins.services.admission import Admission
-from reins.services.blinds import Blinds, ByItself, Under, untold
-from reins.services.editing import document_of
+from reins.services.blinds import Blinds, untold
 from reins.services.house import House
 from reins.services.telling import master_told, meters_told
+from reins.services.trying import Tried
 
 log = logging.getLogger(__name__)
 LITTLE_FRAMES, LATES = 2048, 3  # a listener that has less ahead, so many times in a row, is not being fed
@@ -56,22 +49,14 @@ class DeskPlayer:
     """Runs a LiveClock in a thread: commands go in through a queue, blocks and messages come out through `out`."""
 
     def __init__(self, house: House, session_id: str, out: Out, admission: Admission, blinds: Blinds) -> None:
-        self._house, self._out, self._admission, self._blinds = house, out, admission, blinds
-        self._under: Under | None = None  # the blind test that is on
-        self._by_itself: ByItself | None = None  # where that goes over by itself
-        self._turn = 0
-        self._session_id = session_id
+        self._house, self._out, self._admission = house, out, admission
         self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
         self._lates, self._load = 0, 0.0
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
         self._reading = threading.Lock()
-        self._trial = document_of(house, session_id)  # what is kept, with what is only tried laid over it
-        self._kept = self._trial
-        _prepare_moved(self._trial)
-        self._laid = Laid(house.loudness.get)
-        self._heard = self._trial  # with what is heard otherwise laid over it
+        self._tried = Tried(house, session_id, blinds)
         self._told: dict[str, str] = {}  # what has failed and was said
-        self._clock = LiveClock(self._trial, self._takes(self._trial))
+        self._clock = LiveClock(self._tried.document, self._takes(self._tried.document))
         self._changed_at = time.monotonic()  # or when it started; 0 where the next start is prepared
         self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
         self._thread.start()
@@ -79,76 +64,7 @@ class DeskPlayer:
     def command(self, message: dict[str, Any]) -> None:
         """Hand in a command; returns at once. What is tried is read here, so that the player need not."""
         with self._reading:
-            self._commands.put(self._read(message))
-
-    def _read(self, message: dict[str, Any]) -> dict[str, Any]:
-        kind = message.get("type")
-        try:
-            if kind == "kept":
-                before, self._trial = self._trial, message["document"]
-                self._kept = self._trial
-                _prepare_moved(self._trial, before)
-            elif kind == "try":
-                # Matching waits until it is kept: the take's spectrum may have to be measured first.
-                settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
-                place = {k: message[k] for k in ("strip_id", "processor_id")}
-                self._trial = SetProcessor(kind="set_processor", settings=settings, **place).tried(self._trial)
-                for entry in self._trial.strip(message["strip_id"]).chain:
-                    if entry.id == message["processor_id"]:
-                        prepare(entry.type, entry.settings, self._trial.sample_rate)
-                return self._given("tried")
-            elif kind == "try_rein":
-                place = {k: message[k] for k in ("strip_id", "rein_id", "rein")}
-                before = self._trial
-                self._trial = PutRein(kind="put_rein", **place).tried(before)
-                _prepare_moved(self._trial, before)
-            elif kind == "try_strip":
-                change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
-                self._trial = change.apply(self._trial)[0]
-            elif kind == "try_deeper":  # of what is kept: it is said how far from there
-                deeper = Deepen(kind="deepen", strip_id=message["strip_id"], by_db=message["by_db"])
-                strip = deeper.tried(self._kept).strip(deeper.strip_id)
-                self._trial = self._trial.with_strip(deeper.strip_id, chain=strip.chain)
-            elif kind == "try_send":
-                place = {k: message[k] for k in ("strip_id", "bus", "level_db")}
-                self._trial = PutSend(kind="put_send", **place).apply(self._trial)[0]
-            elif kind == "untried":
-                self._trial = document_of(self._house, self._session_id)
-            elif kind == "otherwise":
-                self._laid.set(read_otherwise(message))
-            elif kind == "blind":
-                self._hear_blind(message)
-            else:
-                return message
-            return self._given("kept" if kind == "kept" else "tried")
-        except Exception as error:  # is said by the player, in its turn
-            return {"type": "refused", "error": error}
-
-    def _hear_blind(self, message: dict[str, Any]) -> None:
-        """Hear one side of a blind test, or, with none, all as it is. Whatever side it is, the same work is done."""
-        test = message.get("test")
-        if test is None:
-            self._under = self._by_itself = None
-            self._laid.set(Otherwise())
-            return
-        under = self._blinds.under(str(test))
-        if under.blind.kind == "by_itself":
-            self._by_itself = ByItself(under, self._trial.sample_rate)
-            side = self._by_itself.side
-        else:
-            side = under.blind.heard(str(message.get("hear")))
-        self._under = under
-        self._go_over(under, side)
-
-    def _go_over(self, under: Under, side: Side) -> None:
-        self._turn += 1
-        self._laid.set(replace(under.ways[side], turn=self._turn))
-
-    def _given(self, kind: str) -> dict[str, Any]:
-        """What is to be heard, as a command of the house."""
-        before, self._heard = self._heard, self._laid.over(self._trial)
-        retuned = only_retuned(before, self._heard) if kind == "tried" else None
-        return {"type": kind, "document": self._heard, "retuned": retuned}
+            self._commands.put(self._tried.read(message))
 
     def close(self) -> None:
         """End the thread."""
@@ -223,29 +139,29 @@ class DeskPlayer:
         """Give what is due; new commands come first."""
         while self._commands.empty():
             began = time.thread_time()
-            if self._by_itself is not None and self._clock.playing and self._by_itself.due():
+            if self._tried.by_itself is not None and self._clock.playing and self._tried.by_itself.due():
                 with self._reading:
-                    self._go_over(self._by_itself.under, self._by_itself.side)
-                    self._change(self._given("tried")["document"])
+                    self._tried.go_over(self._tried.by_itself.under, self._tried.by_itself.side)
+                    self._change(self._tried.given("tried")["document"])
             block = self._clock.next_block(busy=self._admission.busy)
             if block is None:
                 break
             self._keep_count(time.thread_time() - began, block)
             self._out(HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes())
-            if self._by_itself is not None:
-                self._by_itself.gave(block.samples.shape[0])
-            self._say(meters_told(block) if self._under is None else untold(block.stream, block.session_frame))
+            if self._tried.by_itself is not None:
+                self._tried.by_itself.gave(block.samples.shape[0])
+            self._say(meters_told(block) if self._tried.under is None else untold(block.stream, block.session_frame))
             self._tell(self._clock.failures())
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
             self._admission.end(self)
             last = self._clock.last_reading()
-            master = {} if last is None or self._under is not None else {"master": master_told(last)}
+            master = {} if last is None or self._tried.under is not None else {"master": master_told(last)}
             self._say({"type": "ended", "stream": self._clock.stream, **master})
 
     def _keep_count(self, worked_s: float, block: LiveBlock) -> None:
         """Tell the admission what a block has cost."""
-        load = worked_s * self._trial.sample_rate / block.samples.shape[0]
+        load = worked_s * self._tried.document.sample_rate / block.samples.shape[0]
         self._load += (load - self._load) * (LOAD_SHARE if self._load else 1.0)
         self._admission.costs(self, self._load)
 
@@ -280,8 +196,8 @@ class DeskPlayer:
 
     def _start(self, frame: int) -> None:
         self._waits_at, self._lates, self._load = None, 0, 0.0
-        if self._by_itself is not None:
-            self._by_itself.begins()
+        if self._tried.by_itself is not None:
+            self._tried.by_itself.begins()
         self._say({"type": "started", "stream": self._clock.play(frame), "frame": frame})
         self._changed_at = time.monotonic()
 
@@ -338,9 +254,9 @@ class DeskPlayer:
 
     def _on_mark(self, message: dict[str, Any]) -> None:
         """The listener has heard it go over, when so many frames of the stream had been played."""
-        if self._by_itself is None:
+        if self._tried.by_itself is None:
             raise InputError("Nothing goes over by itself now: there is nothing to mark.")
-        self._by_itself.marked(int(message["frames"]))
+        self._tried.by_itself.marked(int(message["frames"]))
 
     def _on_watch(self, message: dict[str, Any]) -> None:
         """What is looked at: where its processors stand and spectra of now are told with the meters."""
@@ -364,17 +280,3 @@ class DeskPlayer:
         self._changed_at = time.monotonic()
         if self._clock.change(document, retuned):
             self._say({"type": "started", "stream": self._clock.stream, "frame": self._clock.position()})
-
-
-def _prepare_moved(document: Document, before: Document | None = None) -> None:
-    """Have what reins move worked out, so that the thread that plays finds it; where a strip is the one it was before,
-    it has been.
-    """
-    known = {id(strip) for strip in _strips(before)} if before is not None else set()
-    for strip in _strips(document):
-        if id(strip) not in known:
-            prepare_moved(strip.reins, strip.chain, document.sample_rate)
-
-
-def _strips(document: Document) -> list[Track | Bus | Master]:
-    return [*document.tracks.values(), *document.buses.values(), document.master]

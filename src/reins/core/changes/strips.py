@@ -203,6 +203,12 @@ def _field_model(model: type[Strip], name: str) -> type[pydantic.BaseModel]:
     return pydantic.create_model(f"One{name}", __base__=Strict, **{name: (field.annotation, field)})  # type: ignore[call-overload]
 
 
+def label_of(strip: Strip, name: str) -> str:
+    """What a setting of a strip is called within a sentence."""
+    extra: Any = type(strip).model_fields[name].json_schema_extra
+    return str(extra["label"]).lower() if extra else name
+
+
 class SetStrip(OnStrip):
     """Change name, fader, pan, mute, solo, trim or polarity; only what is given changes."""
 
@@ -226,7 +232,7 @@ class SetStrip(OnStrip):
                 parts.append(f"renamed {value}")
             else:
                 extra: Any = model.model_fields[name].json_schema_extra
-                parts.append(f"{extra['label'].lower()} {said(value, extra)}")
+                parts.append(f"{label_of(strip, name)} {said(value, extra)}")
         changed = document.with_strip(self.strip_id, **checked)
         return changed, f"{strip.name}: {', '.join(parts) or 'no change'}"
 

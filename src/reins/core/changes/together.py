@@ -9,9 +9,9 @@ from pydantic import Field
 
 from reins.core.chainfile import ProcessorEntry, parse_entry
 from reins.core.changes.chains import OnStrip, UseDraft, with_chain
-from reins.core.changes.strips import SetStrip, heeding
+from reins.core.changes.strips import SetStrip, heeding, label_of
 from reins.core.fitting import laid_deeper
-from reins.core.limits import MAX_PROCESSORS
+from reins.core.limits import MAX_BUSES, MAX_PROCESSORS, MAX_TRACKS
 from reins.core.moves.rules import named
 from reins.core.routing import in_order, strip_ids
 from reins.core.sessionparts import Name
@@ -32,7 +32,7 @@ class SetStrips(Strict):
     """As set_strip, for several strips in one step: values by strip."""
 
     kind: Literal["set_strips"]
-    values: dict[str, dict[str, Any]] = Field(min_length=1)
+    values: dict[str, dict[str, Any]] = Field(min_length=1, max_length=MAX_TRACKS + MAX_BUSES + 1)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the strips changed, and the label; SettingsError for what one has not or is outside limits."""
@@ -40,8 +40,9 @@ class SetStrips(Strict):
         for strip_id, values in self.values.items():
             document, label = SetStrip(kind="set_strip", strip_id=strip_id, values=values).apply(document)
             said.append(label.partition(": ")[2])
-        what = said[0] if len(set(said)) == 1 else ", ".join(sorted({name for v in self.values.values() for name in v}))
-        return document, f"{_names(document, list(self.values))}: {what.replace('_', ' ')}"
+        changed = {label_of(document.strip(one), name): None for one, values in self.values.items() for name in values}
+        what = said[0] if len(set(said)) == 1 else ", ".join(changed)
+        return document, f"{_names(document, list(self.values))}: {what}"
 
 
 class CopyChain(OnStrip):

@@ -121,7 +121,7 @@ const shown = (kit, state, data) => ({
     const tempo = () => this.document.tempo_bpm;
     kit.overview = new Overview(kit.parts.overview, (start, frames) => kit.view.look(start, frames));
     kit.view = new TakeView(kit.parts.take, {
-      view: () => { kit.previews?.ask(); if (kit.reins) state.reins.askFollowed(); kit.overview.follow(kit.view.model); state.frequencies.paintTakeMap(); },
+      view: () => { kit.previews?.ask(); if (kit.reins) state.reins.askFollowed(); kit.overview.follow(kit.view.model); state.mapping.paint(); },
       seek: (frame) => { kit.live.seek(frame); this.drawNow(); },
       loop: (loop) => state.editing.change({ kind: "set_session", loop }),
       place: () => kit.live.position(),
@@ -183,6 +183,7 @@ const shown = (kit, state, data) => ({
     state.hearing.beginMore();
     state.reins.beginReins();
     state.frequencies.beginFrequencies();
+    state.mapping.beginMap();
     state.room.beginRoom();
     window.addEventListener("keydown", placeKeys(this), true);
     window.addEventListener("keydown", keyHandler(this));
@@ -193,7 +194,7 @@ const shown = (kit, state, data) => ({
       for (const part of [kit.view, kit.bench, kit.overview, kit.spectrum, kit.reins]) part.paint();
       state.spreading.paintAll();
       kit.table.draw();
-      state.frequencies.paintTakeMap();
+      state.mapping.paint();
     });
     Object.assign(window, { reins: { live: kit.live, previews: kit.previews, spectrum: kit.spectrum, view: kit.view, mapper: kit.mapper } }); // read by the browser tests and the benchmarks
     this.select(this.stripId);

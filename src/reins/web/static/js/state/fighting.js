@@ -28,11 +28,11 @@ export const fighting = (kit, state) => ({
     if (number !== kit.fightNumber) return;
     Object.assign(this, { busy: false, regions: answer?.regions ?? null, with: `${stripId} ${other}` });
     kit.fightMap = answer?.map ?? null;
-    state.frequencies.paintTakeMap();
+    state.mapping.paint();
   },
   forget() {
     this.regions = null;
-    state.frequencies.paintTakeMap();
+    state.mapping.paint();
   },
   /** A processor for a region, that follows the other; one step. @param {string} type @param {Record<string, any>} settings */
   async add(type, settings) {

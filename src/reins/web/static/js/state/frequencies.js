@@ -1,15 +1,12 @@
 // @ts-check
-// What is seen and done by frequency: the spectrum on the bench, the bands below it, the map on the take.
+// What is seen and done by frequency: the spectrum on the bench, the bands below it.
 
 import * as api from "../api.js";
 import { BandTable } from "../bands.js";
-import { mapPlace, mapRead } from "../draw/map.js";
-import { Mapper } from "../mapper.js";
 import { valueAtPath } from "../paths.js";
-import { mapWords, say, spectrumWords } from "../saying.js";
+import { say, spectrumWords } from "../saying.js";
 import { shapesOf } from "../shapes.js";
-import { pointAt, Spectrum } from "../spectrum.js";
-import { clock } from "../times.js";
+import { Spectrum } from "../spectrum.js";
 
 /** A value moved as another of its kind was, within limits; of what is no number, the same. */
 function movedAlike(value, from, to, { kind, scale, low, high }) {
@@ -36,8 +33,6 @@ export const frequencies = (kit, state, data) => ({
   /** @type {string | null} the name of its gain; of several, joined by + */
   heardBand: null,
   keyBand: "",
-  mapShown: false,
-  mapOf: "source", // or of what the chain makes, as it is kept
 
   /** Whether the chosen processor has bands in a table. */
   get banded() { return state.desk.working && state.desk.kind.views.includes("bands"); },
@@ -92,11 +87,8 @@ export const frequencies = (kit, state, data) => ({
       sources: () => state.editing.keySources(),
       tempo: () => state.desk.document.tempo_bpm,
     });
-    kit.mapper = new Mapper(state.desk.session.id, kit.previews.desk, () => this.paintTakeMap(), (busy) => { state.desk.drawing = busy; });
     kit.chosen = [];
     kit.spectra = {};
-    kit.parts.take.querySelector(".take-hand").addEventListener("dblclick", (event) => this.onMap(event));
-    kit.parts.take.querySelector(".take-hand").addEventListener("pointermove", (event) => this.readMap(event));
   },
 
 
@@ -108,7 +100,7 @@ export const frequencies = (kit, state, data) => ({
     if (this.heardBand?.split("+").some((one) => !this.regions.some(({ gain }) => gain === one))) this.hearBand(null); // one is gone
     this.showTable();
     this.chooseKeyBand();
-    this.paintTakeMap();
+    state.mapping.paint();
     this.showSpectra();
   },
   showTable() {
@@ -148,7 +140,7 @@ export const frequencies = (kit, state, data) => ({
   drawFrequencies(answer) {
     kit.spectrum.draw({ frequency: answer.frequency ?? null, tone: answer.harmonics ?? null, bands: answer.bands ?? null, ...(answer.whole ? { heard: answer.heard ?? null } : {}) });
     kit.table.draw(answer.bands ?? null);
-    this.paintTakeMap();
+    state.mapping.paint();
   },
 
   watchNow() {
@@ -304,46 +296,5 @@ export const frequencies = (kit, state, data) => ({
     this.heardBand = gain;
     state.hearing.tellListening();
     this.showTable();
-  },
-
-  showMap(shown) {
-    this.mapShown = shown;
-    state.room.placePictures();
-    this.paintTakeMap();
-  },
-  /** The map of what is in view; of a take without a processor the bare map. */
-  paintTakeMap() {
-    if (!kit.mapper) return;
-    if (!this.mapShown || state.desk.empty) {
-      if (!kit.view.model.map) return;
-      kit.view.show({ map: null });
-      if (kit.takeWords) say(kit.view.canvas, kit.takeWords);
-      return;
-    }
-    const { start, frames } = kit.view.model;
-    const sound = `${state.desk.stripId} ${this.mapOf === "result" ? `result ${state.desk.session.step}` : this.sourceKey}`;
-    kit.view.show({ map: { tiles: kit.mapper.tiles(sound), regions: this.regions, fight: state.fighting.shown ? kit.fightMap : null } });
-    this.sayMap(sound, start, frames);
-    if (state.desk.hasTake) kit.mapper.ask(state.desk.stripId, this.mapOf, sound, start, frames, kit.view.columns);
-  },
-  /** The map in words, for those who hear the page. */
-  sayMap(sound, start, frames) {
-    const loudest = kit.mapper.loudest(sound, start, frames);
-    if (!loudest) return;
-    const time = (/** @type {number} */ frame) => clock(frame / state.desk.document.sample_rate);
-    const place = { ...mapRead(loudest.row, loudest.code), time: time(loudest.frame) };
-    say(kit.view.canvas, mapWords(state.desk.strip.name, this.mapOf, place, time(start), time(start + frames)));
-  },
-  showMapOf(what) {
-    this.mapOf = what;
-    this.paintTakeMap();
-  },
-  onMap(event) {
-    if (this.mapShown && this.byFrequency) this.addBand(mapPlace(kit.view.canvas.clientWidth, kit.view.canvas.clientHeight).hz(event.offsetY));
-  },
-  readMap(event) {
-    if (!this.mapShown) return;
-    const at = mapPlace(kit.view.canvas.clientWidth, kit.view.canvas.clientHeight).hz(event.offsetY);
-    this.reading = pointAt(data.frequencies, at).text;
   },
 });

@@ -27,7 +27,7 @@ export const jumping = (kit, state, data) => ({
 
   /** @returns {Goal[]} all there is to go to */
   get goals() {
-    const { desk, editing, transport, hearing, files, places, together, aiming, spreading, blinding, room, frequencies, reins, referring, above, book } = state;
+    const { desk, editing, transport, hearing, files, places, together, aiming, spreading, blinding, room, reins, referring, above, book, mapping } = state;
     const press = (/** @type {string} */ name) => () => /** @type {HTMLElement | null} */ (document.querySelector(`[data-do="${name}"]`))?.click();
     const action = (name, act, words = "") => ({ kind: "do", name, words, act });
     const actions = [
@@ -38,7 +38,7 @@ export const jumping = (kit, state, data) => ({
       action("Aim: say what you want", () => aiming.toggle(), "assistant automatic"), action("Spread: values side by side", () => spreading.toggle(), "compare"), action("Blind test", () => blinding.toggle(), "abx compare"),
       action("The guide", () => book.toggle(), "help manual book"), action("The first hour", () => book.show("/guide/first_hour"), "help tutorial begin"), action("The session from above", () => above.toggle(), "overview all tracks"), action("Hear the reference, or the mix", () => referring.swap(), "compare finished record"), action("Match loudness", () => hearing.changeMatching(), "level equal"), action("Hear in the mix, the strip, the processor", () => hearing.changeReach(), "solo listen"),
       ...hearing.listens.map(([what, word]) => action(`Hear ${word}`, () => hearing.hear(what), "listen bypass delta")), ...hearing.allSides.map(([sides, word]) => action(`Hear ${word}`, () => hearing.hearSides(sides), "listen")),
-      action("Map of the take", () => frequencies.showMap(true), "spectrogram"), action("Level of the take", () => frequencies.showMap(false), "waveform"), action("Swap take and picture", () => room.swap(undefined), "large"),
+      action("Map of the take", () => mapping.show(true), "spectrogram"), action("Level of the take", () => mapping.show(false), "waveform"), action("Swap take and picture", () => room.swap(undefined), "large"),
       action("All reins", () => reins.showReins(), "automation movement modulation"), action("Drafts of this chain", () => editing.showDrafts(), "versions snapshots"), action("All keys", () => desk.$refs.help.showModal(), "shortcuts keyboard"),
       action("Day or night", () => desk.changeTheme(), "dark light theme"), action("Why here", () => state.asking.here(), "explain"), action("Next worst place", () => state.asking.nextWorst(1)), action("Overdone", press("overdone"), "exaggerate"),
     ];

@@ -51,7 +51,7 @@ export const room = (kit, state) => ({
     if (state.spreading.open || state.blinding.open) return "plain";
     if (state.reins.rein && state.reins.reinKind !== "beat") return state.reins.reinKind;
     if (state.reins.rein || !state.frequencies.banded || this.isSwapped) return "plain";
-    return state.frequencies.mapShown ? "map" : "bands";
+    return state.mapping.shown ? "map" : "bands";
   },
 
   /** Put take and picture where they belong; what is drawn on them stays. */

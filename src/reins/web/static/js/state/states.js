@@ -14,6 +14,7 @@ import { frequencies } from "./frequencies.js";
 import { hearing } from "./hearing.js";
 import { jumping } from "./jumping.js";
 import { keeping } from "./keeping.js";
+import { mapping } from "./mapping.js";
 import { movable } from "./movable.js";
 import { otherwise } from "./otherwise.js";
 import { places } from "./places.js";
@@ -25,7 +26,7 @@ import { together } from "./together.js";
 import { transport } from "./transport.js";
 import { trying } from "./trying.js";
 
-const MAKERS = { above, aiming, asking, blinding, book, editing, fighting, files, frequencies, hearing, jumping, keeping, movable, otherwise, places, referring, reins, room, spreading, together, transport, trying };
+const MAKERS = { above, aiming, asking, blinding, book, editing, fighting, files, frequencies, hearing, jumping, keeping, mapping, movable, otherwise, places, referring, reins, room, spreading, together, transport, trying };
 
 /** @typedef {Record<string, any>} Kit what draws and plays, which Alpine must not watch */
 /**
@@ -42,6 +43,7 @@ const MAKERS = { above, aiming, asking, blinding, book, editing, fighting, files
  * @property {ReturnType<typeof hearing>} hearing
  * @property {ReturnType<typeof jumping>} jumping
  * @property {ReturnType<typeof keeping>} keeping
+ * @property {ReturnType<typeof mapping>} mapping
  * @property {ReturnType<typeof movable>} movable
  * @property {ReturnType<typeof otherwise>} otherwise
  * @property {ReturnType<typeof places>} places
