@@ -281,6 +281,10 @@ def test_nothing_is_cut_off_at_any_width(desk, driver):
         for width in (1024, 1920, 1280):
             widen(width)
             found[kind, width] = driver.execute_script(CUT_OFF)
+            for picture in ("map", "level"):  # what stands at the end of the take's head stays within it
+                desk.click(f'[data-do="{picture}"]')
+                head = "const head = document.querySelector('.take-head'); return head.scrollWidth - head.clientWidth"
+                assert driver.execute_script(head) == 0, (kind, width, picture)
 
     assert found == {(kind, width): [[], width, 800] for kind, width in found}
 
