@@ -21,6 +21,7 @@ export const book = (kit, state) => ({
     const url = new URL(path, location.href);
     const page = await state.keeping.tried(() => api.guidePage(url.pathname + url.search));
     if (page === null || page === undefined) return;
+    if (!this.open) kit.bookCame = document.activeElement;
     Object.assign(this, { open: true, path: url.pathname + url.search });
     const sheet = kit.parts.booksheet;
     const read = new DOMParser().parseFromString(page, "text/html").querySelector("main");
@@ -44,7 +45,6 @@ export const book = (kit, state) => ({
   help() {
     const control = document.querySelector(".bench [data-setting]:hover") ?? document.activeElement?.closest(".bench [data-setting]");
     const name = control instanceof HTMLElement ? control.dataset.setting?.replace(/\.\d+\./, ".") : "";
-    kit.bookCame = document.activeElement;
     return this.show(state.desk.kind ? `/guide/${state.desk.kind.type}${name ? `#set-${name}` : ""}` : "/guide");
   },
   /** Links stay in the panel where they lead within the guide, and at the desk where they lead to this session.
@@ -59,7 +59,7 @@ export const book = (kit, state) => ({
     } else if (link.pathname === location.pathname && link.hash) {
       event.preventDefault();
       state.transport.goThere(link.hash);
-    }
+    } else link.target = "_blank"; // another session: this one stays open
   },
   /** @param {SubmitEvent} event */
   look(event) {
