@@ -52,6 +52,8 @@ def test_every_sentence_says_more_than_what_is_wrong():
     [
         ("It is full; 3 are allowed.", "It is full; 3 are allowed. Nothing was changed."),
         ("It is full. Nothing was changed.", "It is full. Nothing was changed."),
+        ("Nothing is soloed: solo some first.", "Nothing is soloed: solo some first. Nothing was changed."),
+        ("“untouched stays”: it is full.", "“untouched stays”: it is full. Nothing was changed."),
         ("The disk refused; no file was left there.", "The disk refused; no file was left there."),
     ],
 )

@@ -11,7 +11,7 @@ from typing import Annotated
 
 import typer
 
-from reins.errors import ReinsError, saying
+from reins.errors import ReinsError
 
 app = typer.Typer(
     pretty_exceptions_enable=False,
@@ -356,8 +356,7 @@ def main() -> None:
     try:
         code = app(standalone_mode=False)
     except ReinsError as error:
-        writes = {"-o", "--output"} & {argument.partition("=")[0] for argument in sys.argv}
-        code = _refuse(saying(error, "Nothing was written." if writes else ""))
+        code = _refuse(str(error))
     except KeyboardInterrupt:
         code = 130
     except Exception as error:

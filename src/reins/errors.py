@@ -12,8 +12,10 @@ ReinsError
 
 import re
 
-#: How sentences say what is kept.
-KEPT = re.compile(r"[Nn]othing (was|is|of it)|untouched|no file was|no backup was|is still there|as they were|stays?\b")
+#: How sentences say at their end what is kept; the names in them may hold any word.
+KEPT = re.compile(
+    r"([Nn]othing was \w+|untouched|no (file|backup) was left there|is still there|as they were|before stays)\.$"
+)
 
 
 class ReinsError(Exception):

@@ -8,6 +8,7 @@ from reins.core.engine.chain import Chain
 from reins.core.measure.levels import measure_source
 from reins.core.measure.span import Fold
 from reins.core.measure.tap import quietest_tenth_db
+from reins.core.sessions import Track
 from reins.core.trials.above import from_above
 from reins.core.trials.pictures import histogram_of
 from reins.core.trials.running import Trial
@@ -165,3 +166,8 @@ def test_from_above_it_is_the_gain_and_the_peaks_in_few_columns(make_take, noise
     assert seen.held_pct == pytest.approx(100.0 * (gain <= -0.5).mean(), abs=1e-6)
     assert seen.deepest_db == pytest.approx(gain.min(), abs=1e-5) and abs(seen.deepest_frame - gain.argmin()) < 64
     assert not from_above(Trial(take, []), 50).held_db.any()
+    for puts_out, gain in (("result", 1.0), ("difference", 0.0)):  # passed by, nothing is held; and nothing was taken
+        strip = Track(name="x", chain_on=False, puts_out=puts_out)
+        passed = from_above(Trial(take, two, strip=strip), 50)
+        assert passed.held_pct == 0.0 and not passed.held_db.any()
+        assert passed.peaks.max() == pytest.approx(gain * np.abs(kept(noise)).max(), abs=1e-6)

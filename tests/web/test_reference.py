@@ -100,7 +100,7 @@ def test_a_session_file_that_lacks_its_take_is_refused(client, session_id, track
 def test_a_change_that_is_refused_says_that_nothing_was_changed_and_a_question_does_not(client, session_id):
     change = f"/api/sessions/{session_id}/changes"
     refused = client.post(change, json={"kind": "remove_reference"}).json()["error"]
-    assert refused == "There is no reference; nothing is to be taken away."
+    assert refused == "There is no reference to take away; bring one in first. Nothing was changed."
     full = client.post(change, json={"kind": "put_place", "place_id": "x"}).json()["error"]
     assert full == "A mark needs a place: say where it lies, in frames. Nothing was changed."
     assert not gain(client, session_id).json()["error"].endswith("changed.")

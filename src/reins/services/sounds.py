@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
+from reins.core.engine.chain import as_it_is
 from reins.core.engine.length import session_frames
 from reins.core.engine.offline import render_incoming, render_placed, render_strip
 from reins.core.laid import LaidTake, OneSide, Silence
@@ -53,7 +54,8 @@ class Sounds:
 
     def result(self, document: Document, strip_id: str, check: Check = lambda: None) -> tuple[Sound, str]:
         """What a chain makes, before the fader, and a name that changes whenever that does; raises as source."""
-        if not document.strip(strip_id).chain:
+        strip = document.strip(strip_id)
+        if not strip.chain and as_it_is(strip):
             return self.source(document, strip_id, check)
         return self._tapped(document, strip_id, "after", check)
 

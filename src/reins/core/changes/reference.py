@@ -31,5 +31,5 @@ class RemoveReference(Strict):
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document without it, and the label; ConflictError where there is none."""
         if document.reference is None:
-            raise ConflictError("There is no reference; nothing is to be taken away.")
+            raise ConflictError("There is no reference to take away; bring one in first.")
         return document.model_copy(update={"reference": None}), f"Session: reference “{document.reference.name}” away"

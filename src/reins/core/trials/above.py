@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.engine.chain import as_it_is
 from reins.core.measure.folding import BIN_FRAMES, HELD_DB
 from reins.core.measure.levels import RUN_FRAMES
 from reins.core.trials.running import Trial
@@ -30,7 +31,8 @@ class FromAbove:
 def from_above(trial: Trial, columns: int, check: Callable[[], None] = lambda: None) -> FromAbove:
     """A strip's whole sound run through its chain and folded; `check` may raise to stop."""
     frames, chain = trial.sound.facts.frames, trial.chain()
-    if not any(entry.on for entry in trial.entries):
+    strip = trial.strip
+    if not any(entry.on for entry in trial.entries) and (strip is None or as_it_is(strip)):
         peaks = trial.sound.peak_columns(0, frames, columns).astype(np.float32)
         return FromAbove(frames, peaks, np.zeros(columns, np.float32), 0.0, 0.0, 0)
     bins = -(-frames // BIN_FRAMES)
@@ -41,6 +43,7 @@ def from_above(trial: Trial, columns: int, check: Callable[[], None] = lambda: N
         check()
         names = [name for _, moving, _ in chain.gains() for name in moving]
         gains = [row for name, row in zip(names, rows, strict=True) if name.endswith("gain_db")]
+        gains = gains if strip is None or strip.chain_on else []  # passed by, it holds nothing that is heard
         _fold(np.abs(result).max(axis=0), np.maximum, loudest, done)
         if gains:
             deepest_of_all = np.minimum.reduce(gains)

@@ -202,7 +202,7 @@ const shown = (kit, state, data) => ({
     window.addEventListener("hashchange", () => state.transport.goThere(location.hash));
     let last = 0;
     const tick = (now) => {
-      const figures = now - last > FIGURES_MS - 5;
+      const figures = now - last > FIGURES_MS;
       if (figures) last = now;
       this.drawNow(figures);
       // Sound goes first: while little of it is ahead the screen waits, though never for long. Nor is a picture of the

@@ -20,7 +20,7 @@ export const book = (kit, state) => ({
   async show(path) {
     const url = new URL(path, location.href);
     const page = await state.keeping.tried(() => api.guidePage(url.pathname + url.search));
-    if (page === null || page === undefined) return;
+    if (!page) return;
     if (!this.open) kit.bookCame = document.activeElement;
     Object.assign(this, { open: true, path: url.pathname + url.search });
     const sheet = kit.parts.booksheet;

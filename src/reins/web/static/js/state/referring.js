@@ -57,10 +57,11 @@ export const referring = (kit, state) => ({
     const wanted = `${state.desk.session.step} ${this.kept?.take_id}`;
     if (wanted === this.measured) return;
     this.measured = "";
-    kit.referenceNumber = (kit.referenceNumber ?? 0) + 1;
-    const body = { desk: kit.previews.desk, number: kit.referenceNumber };
-    const told = await state.keeping.tried(() => api.referenceGain(state.desk.session.id, body));
-    if (!told) return;
+    const number = (kit.referenceNumber = (kit.referenceNumber ?? 0) + 1);
+    const body = { desk: kit.previews.desk, number };
+    const { made: told, problem } = await api.orProblem(() => api.referenceGain(state.desk.session.id, body));
+    if (problem && number === kit.referenceNumber) state.keeping.complain(problem);
+    if (!told || number !== kit.referenceNumber) return;
     const by = `${told.gain_db < 0 ? "−" : "+"}${Math.abs(told.gain_db).toFixed(1)}`;
     Object.assign(this, { gainDb: told.gain_db, measured: wanted, said: `${by} dB, so that it is as loud as the mix` });
   },
