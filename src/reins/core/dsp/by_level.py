@@ -1,8 +1,8 @@
 """Bending by level: a gain that each sample's own level asks for at once, as what it adds at a raised rate.
 
-The gain lies in a table of parabolas, SEGMENTS an octave, found by the bits of the level: those of a number's exponent
-and of the first of its mantissa are the segment, the others the place within it. A sample so takes one look instead of
-a logarithm and a power; the parabolas lie within 1e-6 of a gain that is straight in dB.
+The gain lies in a table of straight pieces, SEGMENTS an octave, found by the bits of the level: those of a number's
+exponent and of the first of its mantissa are the segment. A sample so takes one look instead of a logarithm and a
+power; the pieces lie within 2e-6 of a gain that is straight in dB.
 """
 
 from collections.abc import Callable
@@ -14,63 +14,82 @@ import numpy.typing as npt
 from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitudes_to_db
 from reins.core.dsp.dynamics import CHUNK, table_gain
-from reins.core.dsp.raising import TILE, Way, begin_with, fall, in_parts, keep_last, rise, turn
+from reins.core.dsp.raising import TILE, Way, add_mirrored, begin_with, bits_of, fall, in_parts, keep_last, part, rise, turn
 
 Array = npt.NDArray[np.float64]
-Table = npt.NDArray[np.float32]
+Table = npt.NDArray[np.float32]  # (2, segments): constant and slope
 LOWEST, HIGHEST = -24, 8  # octaves over full scale
-SEGMENTS = 64
-BITS_WITHIN = 23 - 6  # of a mantissa, after those that tell the segment
+SEGMENTS = 256
+BITS_WITHIN = 23 - 8  # of a mantissa, after those that tell the segment
 FIRST_BITS = (127 + LOWEST) << 23
 LAST_BITS = ((127 + HIGHEST) << 23) - 1
 
 
 def table_of(gain_of: Callable[[Array], Array]) -> Table:
-    """Parabolas (segments, 4) of a gain less 1, gain_of(amplitudes) -> gains, through both ends of each segment and its
-    middle; the last column is nothing.
+    """Straight pieces of a gain less 1, gain_of(amplitudes) -> gains: in each segment it is the first row plus level
+    times the second.
     """
     octaves = np.arange(LOWEST, HIGHEST)[:, None]
     lows = (2.0**octaves * (1.0 + np.arange(SEGMENTS) / SEGMENTS)).reshape(-1)
-    wide = np.repeat(2.0**octaves / SEGMENTS, SEGMENTS)
-    low, middle, high = (gain_of(lows + share * wide) - 1.0 for share in (0.0, 0.5, 1.0))
-    rows = np.stack([low, 4.0 * middle - 3.0 * low - high, 2.0 * (low + high) - 4.0 * middle, 0.0 * low], axis=1)
-    rows[np.abs(rows).max(axis=1) < 1e-9] = 0.0  # what only rounding makes of a gain of 1
-    return rows.astype(np.float32)
+    highs = np.append(lows[1:], 2.0**HIGHEST)
+    low, high = gain_of(lows) - 1.0, gain_of(highs) - 1.0
+    slope = (high - low) / (highs - lows)
+    terms = np.stack([low - slope * lows, slope])
+    terms[:, np.maximum(abs(low), abs(high)) < 1e-9] = 0.0  # what only rounding makes of a gain of 1
+    return terms.astype(np.float32)
 
 
 @inlined
-def _bend_by_level(driven, frames, table, tied, out, gone):
-    """What the gain adds to driven (channels, planes, 1 + frames) into out (channels, planes, past + frames)."""
-    channels, past = driven.shape[0], gone.shape[2]
-    begin_with(gone, out)
-    level, within, segments = np.empty(TILE, np.float32), np.empty(TILE, np.float32), np.empty(TILE, np.int32)
-    bits = level.view(np.int32)
+def _bend_both(one, other, table, level, segments, made, made_other):
+    """What the gain by the louder of two rows adds to each."""
+    bits, constants, slopes = level.view(np.int32), table[0], table[1]
     first, last, shift = np.int32(FIRST_BITS), np.int32(LAST_BITS), np.int32(BITS_WITHIN)
-    mask, one = np.int32((1 << BITS_WITHIN) - 1), np.float32(1.0 / (1 << BITS_WITHIN))
-    for plane in range(driven.shape[1]):
-        for start in range(0, frames, TILE):
-            n = min(TILE, frames - start)
-            for channel in range(1 if tied else channels):
-                now = driven[channel, plane, 1 + start :][:n]
+    n = one.size
+    for i in range(n):
+        level[i] = abs(one[i])
+    for i in range(n):
+        b = abs(other[i])
+        level[i] = b if b > level[i] else level[i]
+    # The loop that looks up does nothing else, the others vectorise. Places are unsigned: those need no look whether
+    # they count from the end.
+    for i in range(n):
+        segments[i] = (min(max(bits[i], first), last) - first) >> shift
+    for i in range(n):
+        level[i] = constants[segments[i]] + slopes[segments[i]] * level[i]
+    for i in range(n):
+        made[i] = level[i] * one[i]
+    for i in range(n):
+        made_other[i] = level[i] * other[i]
+
+
+@inlined
+def _bend_planes(source, past, frames, taps, table, tied, out, gone):
+    """The last doubling of source (channels, P, past + frames), and what the gain adds there into out (channels, 2 P,
+    its past + frames). The samples in between are made a tile at a time and bent where they lie, the given ones where
+    they are; without taps those are all.
+    """
+    channels, count = source.shape[0], source.shape[1]
+    between, reach, own, twice = min(1, taps.size), 2 * taps.size - 1, gone.shape[2], taps + taps
+    begin_with(gone, out)
+    level, segments = np.empty(TILE, np.float32), np.empty(TILE, np.uint32)
+    even, bits = np.empty((channels, TILE), np.float32), bits_of(count)
+    pairs = channels if not tied else 1
+    for start in range(0, frames, TILE):
+        n, first, at = min(TILE, frames - start), past + start, own + start
+        for p in range(count):
+            for c in range(channels * between):
                 for i in range(n):
-                    level[i] = abs(now[i])
-                if tied:
-                    other = driven[1, plane, 1 + start :][:n]
-                    for i in range(n):
-                        b = abs(other[i])
-                        level[i] = b if b > level[i] else level[i]
-                # Whole loops for what vectorises; the one that looks up does nothing else.
-                for i in range(n):
-                    own = min(max(bits[i], first), last) - first
-                    segments[i] = own >> shift
-                    within[i] = np.float32(own & mask) * one
-                for i in range(n):
-                    found, t = table[segments[i]], within[i]
-                    level[i] = found[0] + t * (found[1] + t * found[2])
-                for each in range(channel, channels if tied else channel + 1):
-                    source, made = driven[each, plane, 1 + start :][:n], out[each, plane, past + start :][:n]
-                    for i in range(n):
-                        made[i] = level[i] * source[i]
+                    even[c, i] = 0.0
+                add_mirrored(source[c], first, p, p - reach, 1, twice, even[c, :n])
+            middle, odd = p - (reach - 1) // 2 * between, p * (1 + between) + between
+            for one in range(pairs):
+                other = channels - 1 if tied else one
+                if between:
+                    made, made_other = out[one, 2 * p, at:][:n], out[other, 2 * p, at:][:n]
+                    _bend_both(even[one, :n], even[other, :n], table, level, segments, made, made_other)
+                a, b = part(source[one], middle, first, bits, n), part(source[other], middle, first, bits, n)
+                made, made_other = out[one, odd, at:][:n], out[other, odd, at:][:n]
+                _bend_both(a, b, table, level, segments, made, made_other)
     keep_last(gone, out, frames)
 
 
@@ -80,10 +99,12 @@ def bend_by_level(signal, table, tied, steps, taps, counts, wait, gone, room, ou
     both by the louder one; steps and what follows as for shaping.bend_raised.
     """
     channels, frames = signal.shape
-    driven, first_tap, end, past_end = rise(signal, 1.0, steps, taps, counts, gone, room)
-    made, past, end, past_end = turn(frames, steps, counts, gone, room, channels, end, past_end)
-    _bend_by_level(driven, frames, table, tied, made, past)
-    fall(made, 1.0, steps, taps, counts, wait, gone, room, (first_tap, end, past_end), out)
+    source, past, first_tap, end, past_end = rise(signal, 1.0, steps, taps, counts[:-1], gone, room)
+    last = taps[first_tap:]
+    # What the last doubling would make has its place on the way, and is not used.
+    made, own, end, past_end = turn(frames, steps, counts, gone, room, channels, end, past_end)
+    _bend_planes(source, past, frames, last, table, tied, made, own)
+    fall(made, 1.0, steps, taps, counts, wait, gone, room, (taps.size, end, past_end), out)
 
 
 @kernel("void(f8[:,::1], f8[::1], f8, b1, f8[:,::1], f8[::1])")

@@ -42,7 +42,7 @@ LATENCY_FRAMES = max(-(-_filters_frames(times, reaches) // times) for times in T
 
 
 @inlined
-def _bits_of(planes):
+def bits_of(planes):
     bits = 0
     while planes > 1:
         planes, bits = planes >> 1, bits + 1
@@ -50,31 +50,41 @@ def _bits_of(planes):
 
 
 @inlined
-def _part(row, place, first, bits, n):
+def part(row, place, first, bits, n):
     """n frames of the plane that a place, counted in samples from the first of the frame `first`, lies in."""
     return row[place & (row.shape[0] - 1), first + (place >> bits) :][:n]
 
 
 @inlined
-def _add_mirrored(row, first, newest, oldest, apart, taps, made):
+def add_mirrored(row, first, newest, oldest, apart, taps, made):
     """Add each tap times the sum of the two samples it stands for: `newest` and every apart-th before it, `oldest` and
     every apart-th after it, both counted in samples from the first of the frame `first`; row (planes, frames), made
-    (frames,) from `first` on. Two taps at once: half as many passes.
+    (frames,) from `first` on. Four taps at once, or the three or two that are left: what is made passes through the
+    memory seldom, and two by two, as they are added, the sum is the same.
     """
-    n, count = made.size, taps.size
+    n, j = made.size, 0
     # There are 2^bits planes: remainders and quotients of whole numbers by division take as long as many samples.
-    bits = _bits_of(row.shape[0])
-    for j in range(0, count - 1, 2):
-        newer, older, h, g = newest - apart * j, oldest + apart * j, taps[j], taps[j + 1]
-        a, b = _part(row, newer, first, bits, n), _part(row, older, first, bits, n)
-        c, d = _part(row, newer - apart, first, bits, n), _part(row, older + apart, first, bits, n)
+    bits = bits_of(row.shape[0])
+    while j < taps.size:
+        newer, older, left = newest - apart * j, oldest + apart * j, taps.size - j
+        a, b, h = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j]
+        newer, older = newer - apart, older + apart
+        c, d, g = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j + 1]
+        if left == 2:
+            for i in range(n):
+                made[i] += h * (a[i] + b[i]) + g * (c[i] + d[i])
+            return
+        newer, older = newer - apart, older + apart
+        e, f, k = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j + 2]
+        if left == 3:
+            for i in range(n):
+                made[i] = (made[i] + (h * (a[i] + b[i]) + g * (c[i] + d[i]))) + k * (e[i] + f[i])
+            return
+        newer, older = newer - apart, older + apart
+        o, p, m = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j + 3]
         for i in range(n):
-            made[i] += h * (a[i] + b[i]) + g * (c[i] + d[i])
-    if count % 2:
-        newer, older, h = newest - apart * (count - 1), oldest + apart * (count - 1), taps[count - 1]
-        a, b = _part(row, newer, first, bits, n), _part(row, older, first, bits, n)
-        for i in range(n):
-            made[i] += h * (a[i] + b[i])
+            made[i] = (made[i] + (h * (a[i] + b[i]) + g * (c[i] + d[i]))) + (k * (e[i] + f[i]) + m * (o[i] + p[i]))
+        j += 4
 
 
 @inlined
@@ -123,7 +133,7 @@ def double(planes, past, frames, taps, out, gone):
                 for i in range(n):
                     even[i] = 0.0
                     odd[i] = given[i]
-                _add_mirrored(row, first, p, p - reach, 1, twice, even)
+                add_mirrored(row, first, p, p - reach, 1, twice, even)
     keep_last(gone, out, frames)
 
 
@@ -142,7 +152,7 @@ def halve(planes, past, frames, wait, taps, out, gone):
                 made, odd = out[channel, p, out_past + start :][:n], row[middle % count, first + middle // count :][:n]
                 for i in range(n):
                     made[i] = half * odd[i]
-                _add_mirrored(row, first, newest, newest - 2 * reach, 2, taps, made)
+                add_mirrored(row, first, newest, newest - 2 * reach, 2, taps, made)
     keep_last(gone, out, frames)
 
 
@@ -163,8 +173,8 @@ def step(flat, begin, channels, planes, width):
 
 @inlined
 def rise(signal, k, steps, taps, counts, gone, room):
-    """The way up, of k times signal: the planes there, with the frame before them, how many taps were used and where
-    the arrays of the next step begin in room and gone.
+    """The way up by so many doublings as there are counts, of k times signal: the planes there, how many frames before
+    come first in them, how many taps were used and where the arrays of the next step begin in room and gone.
     """
     channels, frames = signal.shape
     planes, before = steps[0]
@@ -179,7 +189,7 @@ def rise(signal, k, steps, taps, counts, gone, room):
         double(source, before, frames, taps[first_tap : first_tap + counts[at]], made, past)
         first_tap += counts[at]
         source, before = made, own
-    return source, first_tap, end, past_end
+    return source, before, first_tap, end, past_end
 
 
 @inlined

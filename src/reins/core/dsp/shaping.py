@@ -154,7 +154,7 @@ def bend_raised(signal, k, kind, offset, steps, taps, counts, wait, gone, room, 
     for each step took as long as a step does.
     """
     frames = signal.shape[1]
-    driven, first_tap, end, past_end = rise(signal, k, steps, taps, counts, gone, room)
+    driven, _, first_tap, end, past_end = rise(signal, k, steps, taps, counts, gone, room)
     made, past, end, past_end = turn(frames, steps, counts, gone, room, signal.shape[0], end, past_end)
     _bend(driven, frames, kind, offset, made, past)
     fall(made, k, steps, taps, counts, wait, gone, room, (first_tap, end, past_end), out)
