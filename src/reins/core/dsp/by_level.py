@@ -14,7 +14,19 @@ import numpy.typing as npt
 from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitudes_to_db
 from reins.core.dsp.dynamics import CHUNK, table_gain
-from reins.core.dsp.raising import TILE, Way, add_mirrored, begin_with, bits_of, fall, in_parts, keep_last, part, rise, turn
+from reins.core.dsp.raising import (
+    TILE,
+    Way,
+    add_mirrored,
+    begin_with,
+    bits_of,
+    fall,
+    in_parts,
+    keep_last,
+    part,
+    rise,
+    turn,
+)
 
 Array = npt.NDArray[np.float64]
 Table = npt.NDArray[np.float32]  # (2, segments): constant and slope

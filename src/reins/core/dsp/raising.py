@@ -43,6 +43,7 @@ LATENCY_FRAMES = max(-(-_filters_frames(times, reaches) // times) for times in T
 
 @inlined
 def bits_of(planes):
+    """By how many bits a number of planes, some power of two, stands."""
     bits = 0
     while planes > 1:
         planes, bits = planes >> 1, bits + 1
