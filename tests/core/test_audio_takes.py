@@ -152,6 +152,21 @@ def test_peaks_by_column_are_those_of_the_samples(make_take, noise, start, frame
         assert peak >= padded[min(low + slack, high) : max(high - slack, low)].max(initial=0.0) - 1e-6
 
 
+def test_every_level_of_the_pyramid_is_what_the_samples_are_however_long_the_take(make_take, tmp_path):
+    sound = np.random.default_rng(5).uniform(-1.0, 1.0, (1, BINS[0] * BINS[-1] + 700))  # no piece of a level, but more
+
+    make_take(sound)
+
+    samples = kept(sound)[0]
+    for size in BINS:
+        starts = np.arange(0, samples.size, size)
+        level = np.fromfile(tmp_path / "take" / f"level{size}.f32", np.float32).reshape(-1, 3)
+        lengths = np.diff(np.append(starts, samples.size))
+        np.testing.assert_array_equal(level[:, 0], np.minimum.reduceat(samples, starts))
+        np.testing.assert_array_equal(level[:, 1], np.maximum.reduceat(samples, starts))
+        np.testing.assert_allclose(level[:, 2], np.add.reduceat(samples**2, starts) / lengths, rtol=1e-5)
+
+
 def test_a_full_disk_is_said_in_a_sentence(tmp_path, noise):
     def blocks():
         yield noise

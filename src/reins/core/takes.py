@@ -185,18 +185,27 @@ def _fold_bins(frames_first: Floats, bin_frames: int, out: Floats) -> None:
 
 
 def _write_coarser(folder: Path, channels: int, frames: int) -> None:
-    """Make each coarser level from the finer one; a last bin that is short weighs by its length."""
+    """Make each coarser level from the finer one, in pieces: the finest of an hour would take 200 MB while it is."""
     for fine, coarse in itertools.pairwise(BINS):
         bins = -(-frames // fine)
-        level = np.fromfile(folder / f"level{fine}.f32", np.float32).reshape(bins, channels, 3)
-        starts = np.arange(0, bins, coarse // fine)
-        lengths = np.minimum(fine, frames - fine * np.arange(bins)).astype(np.float64)
-        energy = np.add.reduceat(level[:, :, MEAN_SQUARE] * lengths[:, None], starts)
-        coarser = np.empty((starts.size, channels, 3), np.float32)
-        coarser[:, :, MINIMUM] = np.minimum.reduceat(level[:, :, MINIMUM], starts)
-        coarser[:, :, MAXIMUM] = np.maximum.reduceat(level[:, :, MAXIMUM], starts)
-        coarser[:, :, MEAN_SQUARE] = energy / np.add.reduceat(lengths, starts)[:, None]
-        coarser.tofile(folder / f"level{coarse}.f32")
+        with (folder / f"level{fine}.f32").open("rb") as finer, (folder / f"level{coarse}.f32").open("wb") as coarser:
+            for first in range(0, bins, BINS[-1]):
+                count = min(BINS[-1], bins - first)
+                level = np.frombuffer(finer.read(4 * 3 * channels * count), np.float32).reshape(count, channels, 3)
+                lengths = np.minimum(fine, frames - fine * np.arange(first, first + count))
+                coarser.write(_coarser(level, lengths, coarse // fine).data)
+
+
+def _coarser(level: Floats, lengths: npt.NDArray[np.int64], times: int) -> Floats:
+    """Bins (bins, channels, 3) of these lengths in frames, so many of them joined; a short one weighs by its length."""
+    starts = np.arange(0, len(level), times)
+    weights = lengths.astype(np.float64)
+    out = np.empty((starts.size, level.shape[1], 3), np.float32)
+    out[:, :, MINIMUM] = np.minimum.reduceat(level[:, :, MINIMUM], starts)
+    out[:, :, MAXIMUM] = np.maximum.reduceat(level[:, :, MAXIMUM], starts)
+    energy = np.add.reduceat(level[:, :, MEAN_SQUARE] * weights[:, None], starts)
+    out[:, :, MEAN_SQUARE] = energy / np.add.reduceat(weights, starts)[:, None]
+    return out
 
 
 def write_take(
