@@ -152,6 +152,35 @@ def test_a_start_made_ready_gives_the_same_bits_and_never_those_of_another_docum
     np.testing.assert_array_equal(other, render(Mixer(changed, takes), 4000, 12000))
 
 
+def test_starts_that_follow_each_other_all_begin_with_what_has_never_run(make_take, noise):
+    takes = {"a": make_take(noise)}
+    doc = document(track(chain=[entry(threshold_db=-30, lookahead_ms=3, attack_ms=200)]), track(trim_db=-3.0))
+    mixer = Mixer(doc, takes)
+
+    made = [render(mixer, start, start + 3000) for start in (9000, 200, 9000)]
+
+    np.testing.assert_array_equal(made[0], render(Mixer(doc, takes), 9000, 12000))
+    np.testing.assert_array_equal(made[2], made[0])
+    np.testing.assert_array_equal(made[1], render(Mixer(doc, takes), 200, 3200))
+
+
+@pytest.mark.parametrize("moved", [{"start_frame": 3000}, {"trim_db": -6.0}])
+def test_a_take_moved_by_the_change_that_brings_another_track_is_heard_where_it_lies(make_take, noise, moved):
+    takes = {"a": make_take(noise), "b": make_take(0.0 * noise, "b")}
+    wanted = document(track(**moved), track("b"))
+    mixer, anew = Mixer(document(track()), takes), Mixer(wanted, takes)
+    for one in (mixer, anew):
+        one.start(Stream(0))
+        one.process(1024)
+
+    mixer.change(wanted)
+
+    for number in range(6):
+        heard, as_made = mixer.process(1024), anew.process(1024)
+        if number:  # the first fades over
+            np.testing.assert_allclose(heard, as_made, atol=1e-12)
+
+
 def test_muted_is_silent_and_solo_leaves_only_itself(make_take, noise):
     takes = {"a": make_take(noise)}
 

@@ -1,5 +1,7 @@
 """All strips of a document at work on one stream: tracks into buses into the master, keys along their ties."""
 
+import copy
+
 import numpy as np
 import numpy.typing as npt
 
@@ -190,6 +192,19 @@ class Graph:
             if not player.laid.lies_as(take, track):
                 player.relay(LaidTake(take, track))
 
+    def twin(self) -> "Graph":
+        """A graph that goes on from the same and shares no state with this one."""
+        new = copy.copy(self)
+        new.ears = {}
+        new.players = {
+            strip_id: player.twin(
+                self.document.strip(strip_id), self._key_channels(strip_id), heard(self.document, strip_id)
+            )
+            for strip_id, player in self.players.items()
+        }
+        new._edges = {way: twin_of(edge) for way, edge in self._edges.items()}
+        return new
+
     def successor(self, document: Document, takes: dict[str, Take]) -> "Graph":
         """The graph of a changed document at this one's position.
 
@@ -208,6 +223,8 @@ class Graph:
                 twin = self.players[strip_id].twin(
                     document.strip(strip_id), new._key_channels(strip_id), heard(document, strip_id)
                 )
+                if isinstance(player, TrackPlayer) and isinstance(twin, TrackPlayer):
+                    twin.laid = player.laid  # which may lie elsewhere; the sound fades over to it
                 new.players[strip_id] = twin
             elif isinstance(player, TrackPlayer) and not new.plan.ties[strip_id]:
                 player.prime(new._when(0), new._pre_roll)

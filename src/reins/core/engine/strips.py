@@ -285,6 +285,13 @@ class TrackPlayer(StripPlayer):
     def _spectrum(self, strip: Track | Bus | Master) -> Array | None:
         return self.laid.spectrum() if wants_spectrum(strip.chain) else None
 
+    def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], heard: Heard) -> "TrackPlayer":
+        """A copy that goes on from the same state with other settings of equal latency."""
+        twin = super().twin(strip, key_channels, heard)
+        assert isinstance(twin, TrackPlayer)
+        twin._trim = twin_of(self._trim)
+        return twin
+
     def relay(self, laid: LaidTake) -> None:
         """Lay the take out anew from the next block on; another trim or polarity is gone to from where it is."""
         self._trim.set((self._trim.now[0] * self.laid.gain / laid.gain,))
