@@ -9,7 +9,8 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.engine.ear import Ear
 from reins.core.engine.entries import channels_after, make_of
 from reins.core.engine.plan import Plan, Tie, make_plan, one_side
-from reins.core.engine.strips import PRE_ROLL_BLOCK, BusPlayer, StripPlayer, TrackPlayer
+from reins.core.engine.players import PRE_ROLL_BLOCK, BusPlayer, TrackPlayer
+from reins.core.engine.strips import StripPlayer
 from reins.core.laid import LaidTake
 from reins.core.moves.models import outside_keys
 from reins.core.processors.base import Delay
