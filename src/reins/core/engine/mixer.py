@@ -33,11 +33,11 @@ class Mixer:
         self._wanted: Document | None = None
         self._retuned: frozenset[str] | None = None
         self._old: Graph | None = None
-        self._unheard: Graph | None = None  # of the document, never run: starts begin with copies of it
+        self._unheard = Graph(document, self.takes, Stream(0))  # never run: starts begin with copies of it
         self._ready: Graph | None = None  # such a copy for the next start
         self._faded = 0
         self._glide_frames = ms_to_frames(GLIDE_MS, document.sample_rate)
-        self.graph = Graph(document, self.takes, Stream(0))
+        self.graph = self._unheard.twin()
         self.graph.run_in()
 
     @property
@@ -66,8 +66,8 @@ class Mixer:
         self.graph.run_in()
 
     def _made(self, document: Document) -> Graph:
-        """A graph that has run never; to make one takes three times as long as to copy it."""
-        if self._unheard is None or self._unheard.document is not document:
+        """A graph that has never run; to make one takes three times as long as to copy it."""
+        if self._unheard.document is not document:
             self._unheard = Graph(document, self.takes, Stream(0))
         return self._unheard.twin()
 
