@@ -34,12 +34,12 @@ def driver(downloads):
 class Desk:
     """What a person does at the desk, and what is kept of it."""
 
-    def __init__(self, driver, server, session=DEMO):
+    def __init__(self, driver, server, session=DEMO, at=""):
         self.driver, self.server, self.session = driver, server, session
-        self.open()
+        self.open(at)
 
-    def open(self):
-        self.driver.get(self.server.url + self.session)
+    def open(self, at=""):
+        self.driver.get(self.server.url + self.session + at)
         wait_for(self.driver, ".take-canvas")
         settled(self.driver)
 
@@ -154,11 +154,31 @@ def untouched(server):
     urllib.request.urlopen(urllib.request.Request(f"{server.url}/api{DEMO}/history", body, headers)).close()
 
 
+def lay(server, name, kind):
+    """Have a strip get a processor as the desk adds one, without a desk that draws what comes before it."""
+    with urllib.request.urlopen(f"{server.url}/api{DEMO}") as answer:
+        document = json.load(answer)["document"]
+    strips = {**document["tracks"], **document["buses"], "master": document["master"]}
+    strip_id = next(key for key, strip in strips.items() if strip["name"] == name)
+    processor_id = f"{len(strips[strip_id]['chain']):012x}"
+    change = {"kind": "add_processor", "strip_id": strip_id, "type": kind, "processor_id": processor_id, "lay": True}
+    body, headers = json.dumps(change).encode(), {"content-type": "application/json"}
+    urllib.request.urlopen(urllib.request.Request(f"{server.url}/api{DEMO}/changes", body, headers)).close()
+
+
 @pytest.fixture
-def desk(driver, server):
+def desk(driver, server, request):
+    """The desk at the untouched demo; with a mark `at` where a strip is chosen, and a processor on it, if it names one."""
     driver.get("about:blank")  # so that no open page asks for what is taken away now
     untouched(server)
     driver.get_log("browser")
-    desk = Desk(driver, server)
+    mark = request.node.get_closest_marker("at")
+    name, *kinds = mark.args if mark else ("",)
+    for kind in kinds:
+        lay(server, name, kind)
+    desk = Desk(driver, server, at=f"#strip={name}" if mark else "")
+    if kinds and len(desk.track(name)["chain"]) > 1:
+        desk.click(f'.station[data-type="{kinds[-1]}"]')
+        settled(driver)
     yield desk
     assert desk.console() == []

@@ -1,6 +1,7 @@
 """Aim, as a person uses it: what is wanted, the marks, the proposal against what is there, taken as one step or left."""
 
 import numpy as np
+import pytest
 import soundfile
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
@@ -27,8 +28,8 @@ def proposed(desk):
     return find(desk.driver, ".aim-why").text
 
 
+@pytest.mark.at("Kick", "compressor")
 def test_the_kicks_hits_are_held_by_what_is_asked_and_taken_as_one_step(desk, driver, downloads):
-    desk.add("Kick", "compressor")
     before, step = desk.settings("Kick"), desk.state()["step"]
     aim_at(desk, "Hold the hits")
     wait_until(lambda: len(marks(driver)) == len(drums.kick_hits()))
@@ -63,8 +64,8 @@ def test_the_kicks_hits_are_held_by_what_is_asked_and_taken_as_one_step(desk, dr
     wait_until(lambda: desk.settings("Kick") == before)
 
 
+@pytest.mark.at("Snare", "gate")
 def test_marks_are_corrected_by_hand_and_a_proposal_left_changes_nothing(desk, driver):
-    desk.add("Snare", "gate")
     aim_at(desk, "Open on the hits")
     count = len(drums.snare_hits())
     wait_until(lambda: len(marks(driver)) == count)
@@ -92,8 +93,8 @@ def test_marks_are_corrected_by_hand_and_a_proposal_left_changes_nothing(desk, d
     driver.get_log("browser")  # the refusal is told there too
 
 
+@pytest.mark.at("Singer", "compressor")
 def test_a_drawn_line_keeps_the_singer_within(desk, driver):
-    desk.add("Singer", "compressor")
     aim_at(desk, "Ride within")
     assert "points on the fader" in proposed(desk)
     desk.click('[data-do="aim-take"]')
@@ -103,8 +104,8 @@ def test_a_drawn_line_keeps_the_singer_within(desk, driver):
     wait_until(lambda: desk.track("Singer")["reins"] == [])
 
 
+@pytest.mark.at("Kick", "compressor")
 def test_why_here_is_told_beside_the_moment_that_is_asked_for(desk, driver):
-    desk.add("Kick", "compressor")
     hand = find(driver, ".take-hand")
     hold = ActionChains(driver).key_down(Keys.ALT)
     hold.move_to_element_with_offset(hand, 0, 20).click().key_up(Keys.ALT).perform()
@@ -127,8 +128,8 @@ def test_the_tempo_is_tapped(desk, driver):
     assert 120 <= tempo <= 210
 
 
+@pytest.mark.at("Harmonium", "compressor")
 def test_a_hold_that_only_turns_down_is_told_to_be_a_fader(desk, driver):
-    desk.add("Harmonium", "compressor")
     for setting, text in (("threshold_db", "-60"), ("ratio", "20"), ("range_db", "6"), ("release_ms", "3 s")):
         desk.type(setting, text, ".bench ")
     wait_until(lambda: "a fader would do" in find(driver, ".did-note").text)
@@ -136,8 +137,8 @@ def test_a_hold_that_only_turns_down_is_told_to_be_a_fader(desk, driver):
     wait_until(lambda: not find(driver, ".did-note").is_displayed())
 
 
+@pytest.mark.at("Announcer")
 def test_an_aim_brings_the_processor_it_is_for(desk, driver):
-    desk.choose("Announcer")
     assert not desk.track("Announcer")["chain"]
     aim_at(desk, "Silence between")
     assert "adds a gate" in find(driver, ".aim").text

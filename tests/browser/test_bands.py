@@ -7,8 +7,8 @@ from selenium.webdriver.common.keys import Keys
 from tests.browser.driving import find, settled, wait_for, wait_until
 
 
+@pytest.mark.at("Room", "multiband")
 def test_a_threshold_is_set_by_the_level_its_band_has_had_and_has_now(desk, driver):
-    desk.add("Room", "multiband")
     settled(driver)
     share = "return reins.spectrum.model.heard?.['band2.gain_db']?.above_pct"
     before = wait_until(lambda: driver.execute_script(share))
@@ -22,8 +22,8 @@ def test_a_threshold_is_set_by_the_level_its_band_has_had_and_has_now(desk, driv
     desk.keys(" ")
 
 
+@pytest.mark.at("Room", "multiband")
 def test_bands_chosen_together_move_and_are_heard_together_and_the_chosen_crossover_goes(desk, driver):
-    desk.add("Room", "multiband")
     before = desk.settings("Room")["bands"]
     for number in ("1", "3"):
         hand = ActionChains(driver).key_down(Keys.CONTROL) if number == "3" else ActionChains(driver)
@@ -57,8 +57,8 @@ def test_bands_chosen_together_move_and_are_heard_together_and_the_chosen_crosso
     ]
 
 
+@pytest.mark.at("Singer", "deesser")
 def test_the_deessers_band_is_moved_as_a_whole_and_heard_meanwhile(desk, driver):
-    desk.add("Singer", "deesser")
     before = desk.settings("Singer")
     body = wait_for(driver, '[data-handle="body gain_db"]')
     driver.execute_script(
@@ -77,8 +77,8 @@ def test_the_deessers_band_is_moved_as_a_whole_and_heard_meanwhile(desk, driver)
     wait_until(lambda: desk.settings("Singer")["low_hz"] > after["low_hz"])
 
 
+@pytest.mark.at("Room", "multiband")
 def test_a_drum_room_is_squeezed_by_leaning_one_line_over_what_was_found(desk, driver):
-    desk.add("Room", "multiband")
     desk.click('[data-do="tab-lean"]')
     step = desk.state()["step"]
     laid = [band["threshold_db"] for band in desk.settings("Room")["bands"]]

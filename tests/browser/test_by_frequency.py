@@ -235,8 +235,8 @@ def test_a_band_is_heard_alone_and_spectra_move_while_it_plays(eq, driver):
     desk.click('[data-do="play"]')
 
 
+@pytest.mark.at("Singer", "deesser")
 def test_esses_are_found_on_the_map_and_held(desk, driver, downloads):
-    desk.add("Singer", "deesser")
     desk.click('[data-ready="air"]')
     wait_until(lambda: desk.settings("Singer", -1)["low_hz"] == 8000)
     start_from(desk, "loud esses")
@@ -267,8 +267,8 @@ def test_esses_are_found_on_the_map_and_held(desk, driver, downloads):
             assert level_db(filtered[0][part]) - level_db(filtered[1][part] / gain) > 4
 
 
+@pytest.mark.at("Room", "multiband")
 def test_a_drum_room_is_crossed_over_in_three(desk, driver):
-    desk.add("Room", "multiband")
     start_from(desk, "three bands")
     wait_until(lambda: len(bands(desk, "Room", -1)) == 3 and bands(desk, "Room", -1)[0]["ratio"] == 3)
     desk.drag(handle(desk, "crossovers_hz.0"), 40, 0)
@@ -321,8 +321,8 @@ def test_the_middle_alone_is_deessed_at_the_master(desk, driver):
     wait_until(lambda: len(desk.state()["document"]["master"]["chain"]) == 1)
 
 
+@pytest.mark.at("Kick", "dynamic_eq")
 def test_a_kicks_lows_come_up_while_320_hz_is_cut(desk, driver):
-    desk.add("Kick", "dynamic_eq")
     start_from(desk, "lows up")
     wait_until(lambda: len(bands(desk, "Kick")) == 2)
     settled(driver)

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pyloudnorm
+import pytest
 import soundfile
 
 from reins.demo import strings
@@ -16,8 +17,8 @@ def share_above(sound, hz):
     return power[np.fft.rfftfreq(sound.size, 1 / RATE) > hz].sum() / power.sum()
 
 
+@pytest.mark.at("Bass", "colour")
 def test_a_bass_is_given_octaves_and_stays_as_loud(desk, driver, downloads):
-    desk.add("Bass", "colour")
     soft = desk.picture(".harmonics-canvas")
     choose_option(driver, '[data-do="points"] option', lambda text: "Bass, heard on small speakers" in text)
     wait_until(lambda: desk.track("Bass")["chain"][-1]["settings"]["kind"] == "even")
@@ -39,8 +40,8 @@ def test_a_bass_is_given_octaves_and_stays_as_loud(desk, driver, downloads):
     assert abs(meter.integrated_loudness(made) - meter.integrated_loudness(source)) < 0.5
 
 
+@pytest.mark.at("Guitar L", "fet")
 def test_the_fets_threshold_stands_on_the_take_and_dragging_it_down_drives(desk, driver):
-    desk.add("Guitar L", "fet")
     desk.type("input_db", "0 dB")  # it was laid by the take
     handle = find(driver, ".threshold-handle")
     wait_until(lambda: handle.text == "threshold −24.0")
@@ -53,8 +54,8 @@ def test_the_fets_threshold_stands_on_the_take_and_dragging_it_down_drives(desk,
     wait_until(lambda: desk.red_share() > 0.01)
 
 
+@pytest.mark.at("Room", "three_speed")
 def test_who_is_in_charge_is_seen_before_and_while_something_is_held(desk, driver):
-    desk.add("Room", "three_speed")
     peaks = wait_until(lambda: desk.fact("in-charge-peaks"))
     lines = desk.picture()
     desk.click('[data-do="burst"]')
@@ -73,8 +74,8 @@ def test_who_is_in_charge_is_seen_before_and_while_something_is_held(desk, drive
     assert driver.execute_script("return Math.max(...reins.view.model.picture.ribbon.heard_db.hits)") > -40
 
 
+@pytest.mark.at("Snare", "room")
 def test_a_room_makes_a_track_wide_sounds_on_and_is_cut_off_by_a_gate(desk, driver, downloads):
-    desk.add("Snare", "room")
     desk.type("mix_pct", "100")
     desk.type("decay_s", "3")
     wait_until(lambda: desk.settings("Snare")["decay_s"] == 3.0)
@@ -94,8 +95,8 @@ def test_a_room_makes_a_track_wide_sounds_on_and_is_cut_off_by_a_gate(desk, driv
     assert between < 0.1 and np.abs(gated).max() > 0.7 * np.abs(made).max()
 
 
+@pytest.mark.at("Singer", "compressor")
 def test_a_compressor_becomes_another_kind_in_its_place_as_deep_and_goes_back(desk, driver):
-    desk.add("Singer", "compressor")
     before = wait_until(lambda: desk.fact("usual"))
     desk.type("threshold_db", "-30")
     wait_until(lambda: desk.settings("Singer")["threshold_db"] == -30.0)
@@ -112,8 +113,8 @@ def test_a_compressor_becomes_another_kind_in_its_place_as_deep_and_goes_back(de
     assert find(driver, '[data-do="kind"]').get_attribute("value") == "compressor"
 
 
+@pytest.mark.at("Singer")
 def test_a_pair_is_put_in_place_in_one_step(desk, driver):
-    desk.choose("Singer")
     desk.click('[data-do="add"]')
     desk.click('[data-add-pair="Level, then catch"]')
 

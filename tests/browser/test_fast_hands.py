@@ -1,6 +1,7 @@
 """Found by typing, and heard with one key: the palette, sides, a part of the source, a pause before the loop."""
 
 import numpy as np
+import pytest
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driving import find, settled, wait_for, wait_until
@@ -18,8 +19,8 @@ def jump(desk, text, *, enter=True):
     return found
 
 
+@pytest.mark.at("Snare", "compressor")
 def test_a_setting_is_found_by_what_people_call_it_and_set_with_its_value(desk, driver):
-    desk.add_compressor("Snare")
     assert jump(desk, "recovery 80 ms")[0].startswith("Release")
     wait_until(lambda: desk.settings("Snare")["release_ms"] == 80.0)
     assert not driver.find_elements("css selector", "dialog[open]")
@@ -48,8 +49,8 @@ def test_actions_tracks_and_processors_are_found_by_typing(desk, driver):
     driver.switch_to.active_element.send_keys(Keys.ESCAPE)
 
 
+@pytest.mark.at("Bass")
 def test_a_processor_is_found_in_add_by_what_one_wants(desk, driver):
-    desk.choose("Bass")
     desk.click('[data-do="add"]')
     wait_until(lambda: driver.execute_script("return document.activeElement.dataset.do") == "add-find")
     driver.switch_to.active_element.send_keys("reverb")
@@ -65,8 +66,8 @@ CHANGE = """return fetch("/api" + location.pathname + "/changes", {
   method: "POST", headers: {"content-type": "application/json"}, body: JSON.stringify(arguments[0])})"""
 
 
+@pytest.mark.at("Room")
 def test_sides_source_and_pause_are_set_beside_match_and_by_keys(desk, driver):
-    desk.choose("Room")
     desk.keys("s")
     wait_until(lambda: find(driver, '[data-do="ear"]').text == "mono")
     desk.keys("s", "s")
@@ -94,8 +95,8 @@ def test_sides_source_and_pause_are_set_beside_match_and_by_keys(desk, driver):
     desk.keys(" ")
 
 
+@pytest.mark.at("Room")
 def test_the_picture_is_frozen_by_one_key_while_sound_goes_on(desk, driver):
-    desk.choose("Room")
     desk.keys(" ")
     wait_until(lambda: driver.execute_script("return reins.live.played > 48000"))
     desk.keys("z")
@@ -110,8 +111,8 @@ def test_the_picture_is_frozen_by_one_key_while_sound_goes_on(desk, driver):
     desk.keys(" ")
 
 
+@pytest.mark.at("Snare", "compressor")
 def test_the_guide_opens_beside_the_work_at_the_place_of_a_control(desk, driver):
-    desk.add_compressor("Snare")
     find(driver, '.bench [data-setting="release_ms"] .control-line').click()
     desk.keys(Keys.F1)
     meant = wait_for(driver, ".book .is-meant")

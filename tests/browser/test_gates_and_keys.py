@@ -48,8 +48,8 @@ def bass_follows_kick(desk):
     wait_until(lambda: "Kick" in desk.row("Bass", ".strip-reins").text)
 
 
+@pytest.mark.at("Snare", "gate")
 def test_the_snares_microphone_is_gated(desk, driver, downloads):
-    desk.add("Snare", "gate")
     start_from(desk, "Snare, only its own hits")
     wait_until(lambda: desk.track("Snare")["chain"][-1]["settings"]["threshold_db"] == -39)
 
@@ -130,8 +130,8 @@ def test_removing_a_key_asks_and_leaves_the_other_following_itself(desk, driver)
     wait_until(lambda: desk.state()["document"] == before)
 
 
+@pytest.mark.at("Kick", "expander")
 def test_a_flat_kick_gets_its_punch_back(desk, driver):
-    desk.add("Kick", "expander")
     start_from(desk, "Kick, attack raised")
     wait_until(lambda: desk.track("Kick")["chain"][-1]["settings"]["direction"] == "up")
 

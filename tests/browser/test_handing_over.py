@@ -27,8 +27,8 @@ def put_mark(desk, seconds, name):
     desk.driver.switch_to.active_element.send_keys(Keys.ESCAPE)
 
 
+@pytest.mark.at("Snare")
 def test_marks_lie_on_the_ruler_and_one_press_loops_from_one_to_the_next(desk, driver):
-    desk.choose("Snare")
     put_mark(desk, 5, "Verse")
     put_mark(desk, 15, "Chorus")
     wait_until(lambda: flags(driver) == ["Verse", "Chorus"])
@@ -57,8 +57,8 @@ def exported(desk, downloads, name):
     return soundfile.read(downloads / name)[0]
 
 
+@pytest.mark.at("Snare")
 def test_a_part_between_marks_is_exported_under_a_name_of_ones_own(desk, driver, downloads):
-    desk.choose("Snare")
     put_mark(desk, 5, "Verse")
     put_mark(desk, 7, "Chorus")
     desk.click('[data-do="export"]')

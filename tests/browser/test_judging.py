@@ -32,8 +32,8 @@ def playing(driver):
     return driver.execute_script("return reins.live.playing && reins.live.meters !== null")
 
 
+@pytest.mark.at("Snare", "compressor")
 def test_nine_of_attack_and_release_are_seen_heard_by_keys_and_one_is_kept(desk, driver):
-    desk.add_compressor("Snare")
     before, step = desk.settings("Snare"), desk.state()["step"]
     there = desk.picture()
     desk.click('[data-do="spread"]')
@@ -60,8 +60,8 @@ def test_nine_of_attack_and_release_are_seen_heard_by_keys_and_one_is_kept(desk,
     wait_for(driver, ".bench-controls")
 
 
+@pytest.mark.at("Snare", "compressor")
 def test_a_spread_takes_a_range_narrows_and_leaves_nothing_behind(desk, driver):
-    desk.add_compressor("Snare")
     step, there = desk.state()["step"], desk.picture()
     desk.click('[data-do="spread"]')
     measured(driver, 9)
@@ -86,8 +86,8 @@ def test_a_spread_takes_a_range_narrows_and_leaves_nothing_behind(desk, driver):
     assert desk.state()["step"] == step
 
 
+@pytest.mark.at("Kick", "compressor")
 def test_starting_points_are_walked_while_it_plays_equally_loud_and_one_is_kept_as_one_step(desk, driver):
-    desk.add_compressor("Kick")
     step = desk.state()["step"]
     desk.click('[data-do="try-points"]')
     wait_until(lambda: len(driver.find_elements("css selector", ".tiles .tile")) >= 8)
@@ -180,8 +180,8 @@ def test_by_turns_and_overdone_are_heard_and_not_kept(desk, driver):
     assert desk.state()["step"] == step and desk.track("Snare")["chain"][0]["on"]
 
 
+@pytest.mark.at("Kick", "compressor")
 def test_the_worst_places_are_stepped_through(desk, driver):
-    desk.add_compressor("Kick")
     settled(driver)
     desk.keys("n")
     first = wait_until(lambda: find(driver, ".why-note").text)
@@ -197,8 +197,8 @@ def test_the_worst_places_are_stepped_through(desk, driver):
     desk.click('[data-do="play"]')
 
 
+@pytest.mark.at("Snare", "compressor")
 def test_makeup_follows_the_threshold_and_is_a_plain_number_again(desk, driver):
-    desk.add_compressor("Snare")
     desk.click('[data-do="follow-makeup"]')
     wait_until(lambda: find(driver, '[data-do="follow-makeup"]').get_attribute("aria-pressed") == "true")
     settled(driver)
@@ -214,8 +214,8 @@ def test_makeup_follows_the_threshold_and_is_a_plain_number_again(desk, driver):
     desk.click('[data-do="follow-makeup"]')
 
 
+@pytest.mark.at("Snare", "compressor")
 def test_with_match_a_draft_and_bypass_are_as_loud(desk, driver):
-    desk.add_compressor("Snare")
     desk.type("output_db", "-9 dB")
     wait_until(lambda: desk.settings("Snare")["output_db"] == -9)
     desk.click('[data-do="match"]')

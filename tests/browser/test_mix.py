@@ -22,8 +22,8 @@ def chosen(driver):
     return [strip.get_attribute("aria-label") for strip in driver.find_elements("css selector", ".strip.is-chosen")]
 
 
+@pytest.mark.at("Kick")
 def test_strips_chosen_together_move_together_in_one_step(desk, driver):
-    desk.choose("Kick")
     hold_and_click(desk, Keys.CONTROL, "Hats")
     hold_and_click(desk, Keys.SHIFT, "Snare")
     assert chosen(driver) == ["Kick", "Snare", "Hats"]
@@ -63,8 +63,8 @@ def test_a_track_is_found_by_typing(desk, driver):
     assert desk.row("Kick", ".strip-name").is_displayed()
 
 
+@pytest.mark.at("Kick")
 def test_what_was_over_stays_marked_until_it_is_clicked(desk, driver):
-    desk.choose("Kick")
     desk.type("trim_db", "24", scope='.strip[aria-label="Kick"] ')
     wait_until(lambda: desk.track("Kick")["trim_db"] == 24.0)
     driver.execute_script("reins.live.seek(48000 * 8)")
@@ -81,8 +81,8 @@ def test_what_was_over_stays_marked_until_it_is_clicked(desk, driver):
     assert not desk.row("Kick", ".strip-clip").is_displayed()
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_all_thresholds_of_a_strip_go_deeper_by_one_control(desk, driver):
-    desk.add_compressor("Bass")
     desk.add("Bass", "gate")
     before = [desk.settings("Bass", place)["threshold_db"] for place in (0, 1)]
     step = desk.state()["step"]
@@ -95,8 +95,8 @@ def test_all_thresholds_of_a_strip_go_deeper_by_one_control(desk, driver):
     wait_until(lambda: desk.row("Bass", '[aria-label="Bass All deeper"]').get_attribute("aria-valuenow") == "0")
 
 
+@pytest.mark.at("Guitar L", "compressor")
 def test_a_whole_chain_is_copied_kept_and_laid_elsewhere(desk, driver):
-    desk.add_compressor("Guitar L")
     desk.add("Guitar L", "deesser")
     wanted = [entry["settings"] for entry in desk.track("Guitar L")["chain"]]
 

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 import numpy as np
+import pytest
 import soundfile
 from scipy.signal import butter, sosfilt
 from selenium.webdriver.common.action_chains import ActionChains
@@ -44,8 +45,8 @@ def points_of(desk, name):
     return reins(desk, name)[0]["by"]["points"]
 
 
+@pytest.mark.at("Harmonium", "level")
 def test_the_harmonium_is_ducked_to_the_beat_by_a_drawn_curve(desk, driver, downloads):
-    desk.add("Harmonium", "level")
     rein_of(desk, "gain_db", "beat")
     wait_until(
         lambda: (
@@ -89,8 +90,8 @@ def test_the_harmonium_is_ducked_to_the_beat_by_a_drawn_curve(desk, driver, down
     wait_until(lambda: desk.state()["step"] == steps - 1)
 
 
+@pytest.mark.at("Harmonium")
 def test_a_curve_is_taken_from_another_track_over_the_folded_sound(desk, driver):
-    desk.choose("Harmonium")
     add_rein(desk, "beat")
     alone = desk.picture(".beat-canvas")
     choose_option(driver, '[data-do="fold-key"] option', lambda text: text == "Kick")
@@ -103,8 +104,8 @@ def test_a_curve_is_taken_from_another_track_over_the_folded_sound(desk, driver)
     assert len(points) <= 16 and points[0][0] == 0 and points[-1][0] == 1 and max(p[1] for p in points) == 1
 
 
+@pytest.mark.at("Harmonium", "level")
 def test_the_kick_moves_three_settings_of_the_harmonium_at_once(desk, driver, downloads):
-    desk.add("Harmonium", "level")
     desk.add("Harmonium", "filter")
     desk.click('.station[data-type="level"] .station-name')
     settled(driver)
@@ -134,8 +135,8 @@ def test_the_kick_moves_three_settings_of_the_harmonium_at_once(desk, driver, do
     assert np.abs(moved.T[:, :200000] - ideal).max() < 10 ** (-90 / 20)
 
 
+@pytest.mark.at("Harmonium", "filter")
 def test_the_hats_open_a_filter_on_the_harmonium(desk, driver, downloads):
-    desk.add("Harmonium", "filter")
     desk.type("high_cut_hz", "400 Hz", ".bench ")
     wait_until(lambda: desk.settings("Harmonium")["high_cut_hz"] == 400)
     rein_of(desk, "high_cut_hz", "key")
@@ -163,8 +164,8 @@ def test_the_hats_open_a_filter_on_the_harmonium(desk, driver, downloads):
     assert opened > -2.0 and shut < -15.0, (opened, shut)
 
 
+@pytest.mark.at("Singer", "compressor")
 def test_the_singers_fader_is_ridden_on_the_take(desk, driver):
-    desk.add("Singer", "compressor")
     add_rein(desk, "line")
     hand = wait_for(driver, ".line-hand")
     for count, (x, y) in enumerate(((-200, 30), (0, -20), (150, 40)), 2):
@@ -188,8 +189,8 @@ def test_the_singers_fader_is_ridden_on_the_take(desk, driver):
     desk.click('[data-do="play"]')
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_a_threshold_moves_and_one_click_leads_there_and_back_and_all_reins_are_listed(desk, driver):
-    desk.add("Bass", "compressor")
     usual = desk.fact("held")
     rein_of(desk, "threshold_db", "line")
     ActionChains(driver).move_to_element_with_offset(wait_for(driver, ".line-hand"), 100, 60).click().perform()
@@ -213,8 +214,8 @@ def test_a_threshold_moves_and_one_click_leads_there_and_back_and_all_reins_are_
     wait_until(lambda: reins(desk, "Bass") == [])
 
 
+@pytest.mark.at("Harmonium")
 def test_a_key_that_goes_with_its_track_is_asked_for_and_leaves_the_rein_off(desk, driver):
-    desk.choose("Harmonium")
     add_rein(desk, "key")
     followed = reins(desk, "Harmonium")[0]["by"]["key"]["source"].split("/")[0]
     name = desk.state()["document"]["tracks"][followed]["name"]
@@ -228,8 +229,8 @@ def test_a_key_that_goes_with_its_track_is_asked_for_and_leaves_the_rein_off(des
     wait_until(lambda: reins(desk, "Harmonium")[0]["on"])
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_a_key_has_a_ready_curve_more_sounds_and_is_heard_while_its_control_is_in_the_hand(desk, driver):
-    desk.add("Bass", "compressor")
     desk.click(".key-filter summary")
     choose_option(driver, '[data-do="key-curve"] option', lambda text: text == "voice")
     wait_until(lambda: desk.settings("Bass")["key"]["bell_db"] == 6)
@@ -255,8 +256,8 @@ def test_a_key_has_a_ready_curve_more_sounds_and_is_heard_while_its_control_is_i
     desk.click('[data-hear="result"]')
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_drafts_are_an_open_list_with_names(desk, driver):
-    desk.add("Bass", "compressor")
     desk.click('[data-do="drafts"]')
     field = wait_for(driver, '[data-draft-name="1"]')
     field.send_keys("even")

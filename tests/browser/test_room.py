@@ -27,8 +27,8 @@ def press(driver, key):
     ActionChains(driver).send_keys(key).perform()
 
 
+@pytest.mark.at("Harmonium", "dynamic_eq")
 def test_the_picture_of_bands_is_large_enough_and_the_table_whole(desk, driver):
-    desk.add("Harmonium", "dynamic_eq")
     for count in range(1, 5):
         desk.click('[data-do="add-band"]')
         wait_until(lambda count=count: len(driver.find_elements("css selector", ".bands [data-remove-band]")) == count)
@@ -39,8 +39,8 @@ def test_the_picture_of_bands_is_large_enough_and_the_table_whole(desk, driver):
     assert driver.execute_script("return arguments[0].scrollHeight <= arguments[0].clientHeight", place)
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_a_key_and_a_click_swap_take_and_picture_and_it_stays_from_track_to_track(desk, driver):
-    desk.add("Bass", "compressor")
     small = size(driver, ".curve-canvas")
 
     press(driver, "v")
@@ -59,8 +59,8 @@ def test_a_key_and_a_click_swap_take_and_picture_and_it_stays_from_track_to_trac
     assert size(driver, ".curve-canvas") == small
 
 
+@pytest.mark.at("Harmonium", "filter")
 def test_the_whole_takes_spectrum_leaves_the_pictures_where_they_are(desk, driver):
-    desk.add("Harmonium", "filter")
     before = size(driver, ".spectrum-canvas")
 
     desk.click("[data-do=whole-take]")
@@ -71,8 +71,8 @@ def test_the_whole_takes_spectrum_leaves_the_pictures_where_they_are(desk, drive
     desk.click("[data-do=whole-take]")
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_the_whole_side_is_given_to_one_picture_and_taken_back(desk, driver):
-    desk.add("Bass", "compressor")
     before = size(driver, ".take-canvas")
 
     find(driver, ".bench-curve [data-do=whole]").click()
@@ -86,8 +86,8 @@ def test_the_whole_side_is_given_to_one_picture_and_taken_back(desk, driver):
     wait_until(lambda: size(driver, ".take-canvas")[1] > 500)
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_the_divider_is_dragged_stepped_and_remembered(desk, driver):
-    desk.add("Bass", "compressor")
     divider = find(driver, ".divider")
     before = size(driver, ".take-canvas")[1]
 
@@ -105,8 +105,8 @@ def test_the_divider_is_dragged_stepped_and_remembered(desk, driver):
     wait_until(lambda: size(driver, ".take-canvas")[1] == before)
 
 
+@pytest.mark.at("Bass", "compressor")
 def test_the_level_axis_goes_down_to_what_is_quiet_and_what_is_held_is_magnified(desk, driver):
-    desk.add("Bass", "compressor")
     hand = find(driver, ".take-hand")
     driver.execute_script("arguments[0].focus()", hand)
     levels = "return reins.view.model.levels"
@@ -132,8 +132,8 @@ def test_the_level_axis_goes_down_to_what_is_quiet_and_what_is_held_is_magnified
     wait_until(lambda: desk.settings("Bass", len(desk.track("Bass")["chain"]) - 1)["threshold_db"] < -25)
 
 
+@pytest.mark.at("Bass", "multiband")
 def test_a_crossover_is_typed_and_put_back_like_any_other_number(desk, driver):
-    desk.add("Bass", "multiband")
     place = len(desk.track("Bass")["chain"]) - 1
 
     desk.type("crossovers_hz.1", "3.2k")

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pyloudnorm
+import pytest
 import soundfile
 from scipy.signal import fftconvolve
 
@@ -62,8 +63,8 @@ def test_a_circle_of_sends_is_refused_with_a_sentence(desk, driver):
     desk.driver.get_log("browser")  # the refusal is told there too
 
 
+@pytest.mark.at("Singer", "compressor")
 def test_the_whole_chain_is_passed_by_with_a_key_mixed_and_turned_into_what_it_took(desk, driver, downloads):
-    desk.add_compressor("Singer")
     desk.type("threshold_db", "-30")
     wait_until(lambda: desk.settings("Singer")["threshold_db"] == -30.0)
     held, _ = soundfile.read(exported(desk, downloads, "strip", "Singer*.wav"))
@@ -112,8 +113,8 @@ def test_a_response_of_ones_own_is_the_room_and_goes_with_the_session(desk, driv
     wait_until(lambda: desk.settings("Snare")["impulse"] == impulse)
 
 
+@pytest.mark.at("Room")
 def test_middle_and_sides_move_alike_until_they_are_parted(desk, driver):
-    desk.choose("Room")
     desk.click('[data-do="add"]')
     desk.click('[data-add-pair="Middle and sides apart"]')
     wait_until(lambda: len(desk.track("Room")["chain"]) == 2)

@@ -1,13 +1,14 @@
 """What concerns the whole session: tracks, files, tabs, the connection, the history, the theme."""
 
+import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driving import DEMO, find, wait_for, wait_until
 
 
+@pytest.mark.at("Guitar L", "compressor")
 def test_two_tabs_end_up_showing_the_same(desk, driver):
-    desk.add_compressor("Guitar L")
     desk.choose("Guitar L")
     desk.keys("[", "[")  # to the first of the chain, which the other tab shows as well
     here = driver.current_window_handle

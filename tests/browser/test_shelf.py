@@ -3,6 +3,7 @@
 import json
 import urllib.request
 
+import pytest
 import soundfile
 from selenium.webdriver.support.ui import Select
 
@@ -60,8 +61,8 @@ def test_a_session_is_renamed_duplicated_deleted_and_brought_back(desk, driver, 
     assert not {"Second set", "Second set copy"} & set(names(driver))
 
 
+@pytest.mark.at("Snare", "compressor")
 def test_times_that_are_short_offer_oversampling_and_one_press_takes_it(desk, driver):
-    desk.add_compressor("Snare")
     assert not find(driver, "[data-do=oversample]").is_displayed()
     desk.type("attack_ms", "0.2")
     wait_for(driver, "[data-do=oversample]")
@@ -74,8 +75,8 @@ def test_times_that_are_short_offer_oversampling_and_one_press_takes_it(desk, dr
     assert find(driver, '[data-setting="oversampling"] select').get_attribute("value") == "auto"
 
 
+@pytest.mark.at("Bass")
 def test_what_is_exported_at_16_bits_is_dithered_unless_told_not_to(desk, driver, downloads):
-    desk.choose("Bass")
     files = {}
     for how in ("tpdf", "none"):
         before = set(downloads.glob("*.wav"))

@@ -1,6 +1,7 @@
 """Fine bands, make room and a curve, as a person uses them: chosen, typed, exported and measured."""
 
 import numpy as np
+import pytest
 import scipy.signal
 import soundfile
 from selenium.webdriver.common.action_chains import ActionChains
@@ -19,8 +20,8 @@ def band_db(sound, low_hz, high_hz, begin_s, end_s):
     return 10 * np.log10(np.mean(part**2))
 
 
+@pytest.mark.at("Guitar L", "make_room")
 def test_the_guitar_gives_way_to_the_singer_only_where_and_while_she_sings(desk, driver, downloads):
-    desk.add("Guitar L", "make_room")
     choose_option(driver, '[data-do="points"] option', lambda text: text.startswith("Guitars under a voice"))
     wait_until(lambda: desk.settings("Guitar L")["from_hz"] == 1000)
     choose_option(driver, '[data-setting="key.source"] option', "Singer".__eq__)
@@ -38,8 +39,8 @@ def test_the_guitar_gives_way_to_the_singer_only_where_and_while_she_sings(desk,
     assert changes[22, 34] < level - 4 and abs(lows - level) < 0.3
 
 
+@pytest.mark.at("Hats", "fine_bands")
 def test_a_threshold_is_drawn_by_typing_points_and_a_wrong_one_says_what_is_allowed(desk, driver):
-    desk.add("Hats", "fine_bands")
     there = desk.picture()
     field = find(driver, '[data-setting="threshold_points"] input')
 
@@ -57,8 +58,8 @@ def test_a_threshold_is_drawn_by_typing_points_and_a_wrong_one_says_what_is_allo
     wait_until(lambda: desk.settings("Hats")["window"] == 4096)
 
 
+@pytest.mark.at("Singer", "curve")
 def test_a_curve_is_seen_over_the_levels_and_moved_by_its_points(desk, driver):
-    desk.add("Singer", "curve")
     settled(driver)
     before = desk.picture(".curve-canvas")
     field = find(driver, '[data-setting="points"] input')
@@ -75,8 +76,8 @@ AMBER = """const c = document.querySelector(arguments[0]);
     return n / (d.length / 4);"""
 
 
+@pytest.mark.at("Guitar L")
 def test_where_two_fight_is_said_and_one_click_makes_room_there(desk, driver):
-    desk.choose("Guitar L")
     choose_option(driver, '[data-do="beside"] option', "Singer".__eq__)
     step = desk.state()["step"]
     desk.click('[data-do="fight"]')
@@ -111,8 +112,8 @@ def add_point(driver, ground, dx, dy, added):
     wait_until(clicked)
 
 
+@pytest.mark.at("Hats", "fine_bands")
 def test_the_threshold_is_drawn_across_the_spectrum_and_the_map_shows_what_was_held(desk, driver):
-    desk.add("Hats", "fine_bands")
     desk.drag(point(driver, 0, ".spectrum"), 40, -20)
     wait_until(lambda: desk.settings("Hats")["threshold_points"][0][0] > 1300)
     (at, level, _) = desk.settings("Hats")["threshold_points"][0]
@@ -136,8 +137,8 @@ def test_the_threshold_is_drawn_across_the_spectrum_and_the_map_shows_what_was_h
     wait_until(lambda: desk.red_share(".take-canvas") > held + 0.02)
 
 
+@pytest.mark.at("Singer", "curve")
 def test_a_curves_points_are_dragged_over_the_histogram_and_what_comes_out_follows(desk, driver, downloads):
-    desk.add("Singer", "curve")
     desk.drag(point(driver, 2, ".curve-place"), 0, 60)
     wait_until(lambda: desk.settings("Singer")["points"][2][1] < -10)
     add_point(driver, ".curve-points", -20, 40, lambda: len(desk.settings("Singer")["points"]) == 4)

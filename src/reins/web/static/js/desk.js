@@ -276,6 +276,9 @@ const shown = (kit, state, data) => ({
     this.showAll();
   },
 
+  /** A click anywhere on a station but on its buttons, which do their own. */
+  selectStation(event, entry) { if (!event.target.closest("button")) this.selectProcessor(entry.id); },
+
   showAll() {
     kit.attempted = {};
     if (!this.processor && this.processorId !== (this.chain[0]?.id ?? null)) {

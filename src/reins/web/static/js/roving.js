@@ -34,7 +34,8 @@ export function rove(root, { selector = ITEMS, went = () => {}, columns = false,
   const steps = sideways ? { ArrowRight: 1, ArrowLeft: -1 } : { ArrowDown: 1, ArrowUp: -1 };
   const keep = () => {
     const all = mine();
-    settle(all, all.find((one) => one.tabIndex === 0 && one.dataset.stop === "yes") ?? all[0]);
+    const stop = all.find((one) => one.tabIndex === 0 && one.dataset.stop === "yes");
+    settle(all, stop ?? all.find((one) => one.closest(".is-selected")) ?? all[0]); // until one has had the focus
   };
   const stopAt = (/** @type {HTMLElement} */ item) => {
     for (const one of mine()) delete one.dataset.stop;
