@@ -121,8 +121,8 @@ def test_a_bus_is_made_held_and_heard(desk, driver):
     desk.click('[data-do="play"]')
 
 
-@pytest.mark.at("Drums")
 def test_makeup_is_matched_with_one_click_and_stays_a_number(desk, driver):
+    desk.choose("Drums")
     desk.click('[data-do="match-makeup"]')
 
     (strip,) = document(desk)["buses"].values()
@@ -156,8 +156,8 @@ def test_what_is_compared_is_equally_loud_when_asked(desk, driver):
     desk.click('[data-do="match"]')
 
 
-@pytest.mark.at("03 Bass")
 def test_the_key_of_a_processor_is_heard_and_one_strip_alone(desk, driver):
+    desk.choose("03 Bass")
     assert not find(driver, '[data-hear="key"]').is_enabled()
     desk.choose("Drums")
     desk.click('[data-hear="key"]')
@@ -233,8 +233,8 @@ def test_a_session_file_that_is_none_is_refused_with_a_sentence(driver, server, 
     assert driver.current_url.rstrip("/") == server.url
 
 
-@pytest.mark.at("Drums")
 def test_own_starting_points_are_kept_and_used_in_another_chain(desk, driver):
+    desk.choose("Drums")
     desk.type("attack_ms", "3.3")
     wait_until(lambda: next(iter(document(desk)["buses"].values()))["chain"][0]["settings"]["attack_ms"] == 3.3)
     desk.click('[data-do="own-points"]')
@@ -250,8 +250,8 @@ def test_own_starting_points_are_kept_and_used_in_another_chain(desk, driver):
     assert desk.settings("03 Bass")["ratio"] == 10
 
 
-@pytest.mark.at("03 Bass")
 def test_everything_on_the_take_is_reached_by_keyboard(desk, driver):
+    desk.choose("03 Bass")
     hand = find(driver, ".take-hand")
     driver.execute_script("arguments[0].focus()", hand)
     beat = RATE // 2  # 120 bpm
@@ -273,8 +273,8 @@ def test_everything_on_the_take_is_reached_by_keyboard(desk, driver):
     wait_until(lambda: not document(desk)["loop"]["on"])
 
 
-@pytest.mark.at("03 Bass")
 def test_the_overview_is_dragged_to_another_part(desk, driver):
+    desk.choose("03 Bass")
     driver.execute_script("document.querySelector('.take-hand').focus()")
     desk.keys("+", "+", "+", "+", "+")
     before = desk.picture()
@@ -300,8 +300,8 @@ def test_a_drawing_that_fails_does_not_stop_the_sound(desk, driver, server):
     desk.click('[data-do="play"]')
 
 
-@pytest.mark.at("Drums")
 def test_the_guide_opens_from_the_bench(desk, driver, server):
+    desk.choose("Drums")
     page = find(driver, '[data-do="guide"]').get_attribute("href")
 
     driver.get(page)
@@ -321,8 +321,8 @@ def test_metre_and_route_are_set_in_place(desk, driver):
     wait_until(lambda: desk.track("03 Bass")["bus"] == "")
 
 
-@pytest.mark.at("Drums")
 def test_every_control_tells_its_sentence_on_hover_and_on_focus(desk, driver):
+    desk.choose("Drums")
     hint = find(driver, ".hint")
     control = find(driver, '.bench [data-setting="knee_db"]')
     sentence = control.get_attribute("data-help")
