@@ -11,9 +11,11 @@ import functools
 import hashlib
 import importlib
 import importlib.metadata
+import os
+import subprocess
 import sys
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -116,13 +118,41 @@ def are_cached() -> bool:
 
 
 def load(progress: Callable[[int, int], None] = lambda done, total: None) -> None:
-    """Make all kernels of the modules imported so far."""
-    kernels = [late for late in Late.all if late._signatures]
-    for index, late in enumerate(kernels):
-        progress(index, len(kernels))
-        late.made()
+    """Make all kernels of the modules imported so far. Where they have to be compiled, which takes minutes, and there
+    is another core, a second process does so from the other end; what it has made is taken from the cache.
+    """
+    kernels = _kernels()
+    with _helper() if not are_cached() and (os.cpu_count() or 1) > 1 else contextlib.nullcontext():
+        for index, late in enumerate(kernels):
+            progress(index, len(kernels))
+            late.made()
     with contextlib.suppress(OSError):
         (MARKS / "kernels.mark").write_text(_all_files())
+
+
+def _kernels() -> list[Late]:
+    return [late for late in Late.all if late._signatures]
+
+
+@contextlib.contextmanager
+def _helper() -> Iterator[None]:
+    _numba()  # first, since it may drop the cache
+    modules = list(dict.fromkeys(late._function.__module__ for late in _kernels()))  # so that both count alike
+    command = f"from reins.core.dsp.compiled import load_from_the_end; load_from_the_end({modules!r})"
+    helper = subprocess.Popen([sys.executable, "-c", command], stdout=subprocess.DEVNULL)
+    try:
+        yield
+    finally:
+        helper.kill()  # it has no more to do, or shall do no more
+        helper.wait()
+
+
+def load_from_the_end(modules: list[str]) -> None:
+    """Make all kernels of these modules, the last first."""
+    for name in modules:
+        importlib.import_module(name)
+    for late in reversed(_kernels()):
+        late.made()
 
 
 def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
