@@ -63,9 +63,12 @@ class Problem(BaseModel):
     error: str
 
 
+# Named once a route by its model and else by its place: FastAPI builds a field anew for each model, each status and each
+# route, which took the first request half a second.
+HOLDS = {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
 #: What any route may answer besides what it is asked for; part of its description in /api/openapi.json.
 PROBLEMS: dict[int | str, dict[str, Any]] = {
-    status: {"model": Problem, "description": said}
+    status: {"description": said, **({"model": Problem} if status == 400 else HOLDS)}
     for status, said in {
         400: "The request cannot be read.", 401: "The token is missing.", 403: "Another site, or an unknown name.",
         404: "There is nothing of this name.", 405: "This is not done that way.",
