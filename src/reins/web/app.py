@@ -63,7 +63,7 @@ class Problem(BaseModel):
     error: str
 
 
-# Named once a route by its model and else by its place: FastAPI builds a field anew for each model, each status and each
+# Named once a route by its model, else by its place: FastAPI builds a field anew for each model, each status and each
 # route, which took the first request half a second.
 HOLDS = {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Problem"}}}}
 #: What any route may answer besides what it is asked for; part of its description in /api/openapi.json.
