@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
 from reins.core.chainfile import parse_entry
+from reins.core.dsp.by_level import BITS_WITHIN, FIRST_BITS, table_of
 from reins.core.dsp.curving import MOST_GAIN_DB, gain_table, joined_db, levels, monotone_cubic
 from reins.core.engine.chain import Chain
 from reins.core.processors import PROCESSORS
@@ -141,6 +142,19 @@ def test_bent_at_a_raised_rate_a_slow_tone_is_what_the_curve_says(times, more):
     np.testing.assert_allclose(made[:, middle], wanted[:, middle], atol=within)
     np.testing.assert_allclose(told, exact.gains()[0][1]["gain_db"], atol=1e-3)
     np.testing.assert_array_equal(bent(sound, times, 333, **HALVED, **more)[0], made)
+
+
+@pytest.mark.parametrize(("dB_out", "within"), [(0.0, 4e-6), (0.5, 4e-6), (4.0, 2e-5), (10.0, 2e-4)])
+def test_the_table_of_gains_lies_by_the_formula(dB_out, within):
+    """Level out to the power of dB out for one in, whatever level it is asked at."""
+    levels_in = 0.1 * 2.0 ** np.random.default_rng(3).uniform(-3.0, 1.0, 20000)
+    wanted = (levels_in / 0.1) ** (dB_out - 1.0)
+    constants, slopes = table_of(lambda amplitudes: (amplitudes / 0.1) ** (dB_out - 1.0)).astype(float)
+    segments = (np.float32(levels_in).view(np.int32) - FIRST_BITS) >> BITS_WITHIN
+
+    made = 1.0 + constants[segments] + slopes[segments] * levels_in
+
+    assert (np.abs(made - wanted) / np.maximum(wanted, 1.0)).max() < within
 
 
 def test_bent_at_a_raised_rate_nothing_is_nothing_and_corners_fold_back_far_lower():
