@@ -135,6 +135,8 @@ def processors(count, **settings):
         (session_text(tracks={"master": {"name": "T"}}), "tracks", "master"),
         (session_text(tracks={"a/b": {"name": "T"}}), "tracks", "a/b"),
         (session_text(buses={"t": {"name": "B"}}, bus_order=["t"]), "buses", "that no track has"),
+        (session_text(solo_sets={"verse": ["t"] * 400}), "solo_sets.verse", "321"),
+        (session_text(draft_sets={"verse": {"t" * 65: 1}}), "draft_sets.verse", "40"),
         (session_text(track={"start_frame": 2**53}), "start_frame", "less than"),
         (session_text(track={"start_frame": 10**30}), "start_frame", "64 bits"),
         (session_text(loop={"on": True, "start_frame": 5, "end_frame": 5}), "end_frame", "after start_frame"),

@@ -6,7 +6,7 @@ a document, core.routing where the sound goes.
 
 import secrets
 from collections.abc import Iterator
-from typing import Any, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 import pydantic
 from pydantic import Field, PrivateAttr, field_validator, model_validator
@@ -38,6 +38,10 @@ FADER_OFF_DB = -90.0
 MOST_DRAFTS = 32
 MAX_SETS, MAX_PLACES = 32, 200
 MASTER = "master"
+MOST_STRIPS = MAX_TRACKS + MAX_BUSES + 1  # with the master
+StripId = Annotated[str, Field(min_length=1, max_length=MAX_ID)]
+Soloed = Annotated[list[StripId], Field(max_length=MOST_STRIPS)]
+Drafted = Annotated[dict[StripId, int], Field(max_length=MOST_STRIPS)]
 
 
 def new_id() -> str:
@@ -260,8 +264,8 @@ class Document(Strict):
     buses: dict[str, Bus] = {}
     bus_order: list[str] = []
     master: Master = Master()
-    solo_sets: dict[Name, list[str]] = Field({}, max_length=MAX_SETS)  # strips soloed together, by name
-    draft_sets: dict[Name, dict[str, int]] = Field({}, max_length=MAX_SETS)  # drafts in use together, by name
+    solo_sets: dict[Name, Soloed] = Field({}, max_length=MAX_SETS)  # strips soloed together, by name
+    draft_sets: dict[Name, Drafted] = Field({}, max_length=MAX_SETS)  # drafts in use together, by name
     judged: list[Judgement] = Field([], max_length=MOST_JUDGEMENTS)  # what came of blind tests, the latest last
 
     @model_validator(mode="after")
