@@ -149,7 +149,7 @@ def test_the_table_of_gains_lies_by_the_formula(dB_out, within):
     """Level out to the power of dB out for one in, whatever level it is asked at."""
     levels_in = 0.1 * 2.0 ** np.random.default_rng(3).uniform(-3.0, 1.0, 20000)
     wanted = (levels_in / 0.1) ** (dB_out - 1.0)
-    constants, slopes = table_of(lambda amplitudes: (amplitudes / 0.1) ** (dB_out - 1.0)).astype(float)
+    constants, slopes = table_of(lambda amplitudes: (amplitudes / 0.1) ** (dB_out - 1.0) - 1.0).astype(float)
     segments = (np.float32(levels_in).view(np.int32) - FIRST_BITS) >> BITS_WITHIN
 
     made = 1.0 + constants[segments] + slopes[segments] * levels_in

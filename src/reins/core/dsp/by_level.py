@@ -1,8 +1,9 @@
 """Bending by level: a gain that each sample's own level asks for at once, as what it adds at a raised rate.
 
-The gain lies in a table of straight pieces, SEGMENTS an octave, found by the bits of the level: those of a number's
-exponent and of the first of its mantissa are the segment. A sample so takes one look instead of a logarithm and a
-power; the pieces lie within 4e-6 of any gain that holds, and of the steepest, ten dB out for one in, within 0.001 dB.
+The gain, and what it is in dB, lies in a table of straight pieces, SEGMENTS an octave, found by the bits of the level:
+those of a number's exponent and of the first of its mantissa are the segment. A sample so takes one look instead of a
+logarithm and a power; the pieces lie within 4e-6 of any gain that holds, and of the steepest, ten dB out for one in,
+within 0.001 dB.
 """
 
 from collections.abc import Callable
@@ -12,8 +13,6 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.dsp.compiled import inlined, kernel
-from reins.core.dsp.decibels import FLOOR_AMPLITUDE, amplitudes_to_db
-from reins.core.dsp.dynamics import CHUNK, table_gain
 from reins.core.dsp.raising import (
     TILE,
     Way,
@@ -37,37 +36,43 @@ FIRST_BITS = (127 + LOWEST) << 23
 LAST_BITS = ((127 + HIGHEST) << 23) - 1
 
 
-def table_of(gain_of: Callable[[Array], Array]) -> Table:
-    """Straight pieces of a gain less 1, gain_of(amplitudes) -> gains: in each segment it is the first row plus level
-    times the second.
+def table_of(value_of: Callable[[Array], Array]) -> Table:
+    """Straight pieces of a value by level, value_of(amplitudes) -> values: in each segment it is the first row plus
+    level times the second.
     """
     octaves = np.arange(LOWEST, HIGHEST)[:, None]
     lows = (2.0**octaves * (1.0 + np.arange(SEGMENTS) / SEGMENTS)).reshape(-1)
     highs = np.append(lows[1:], 2.0**HIGHEST)
-    low, high = gain_of(lows) - 1.0, gain_of(highs) - 1.0
+    low, high = value_of(lows), value_of(highs)
     slope = (high - low) / (highs - lows)
     terms = np.stack([low - slope * lows, slope])
-    terms[:, np.maximum(abs(low), abs(high)) < 1e-9] = 0.0  # what only rounding makes of a gain of 1
+    terms[:, np.maximum(abs(low), abs(high)) < 1e-9] = 0.0  # what only rounding makes of nothing
     return terms.astype(np.float32)
+
+
+@inlined
+def _look_up(level, table, segments, n):
+    """Put in the place of n levels their values. The loop that looks up does nothing else, the other vectorises. Places
+    are unsigned: those need no look whether they count from the end.
+    """
+    bits, constants, slopes = level.view(np.int32), table[0], table[1]
+    first, last, shift = np.int32(FIRST_BITS), np.int32(LAST_BITS), np.int32(BITS_WITHIN)
+    for i in range(n):
+        segments[i] = (min(max(bits[i], first), last) - first) >> shift
+    for i in range(n):
+        level[i] = constants[segments[i]] + slopes[segments[i]] * level[i]
 
 
 @inlined
 def _bend_both(one, other, table, level, segments, made, made_other):
     """What the gain by the louder of two rows adds to each."""
-    bits, constants, slopes = level.view(np.int32), table[0], table[1]
-    first, last, shift = np.int32(FIRST_BITS), np.int32(LAST_BITS), np.int32(BITS_WITHIN)
     n = one.size
     for i in range(n):
         level[i] = abs(one[i])
     for i in range(n):
         b = abs(other[i])
         level[i] = b if b > level[i] else level[i]
-    # The loop that looks up does nothing else, the others vectorise. Places are unsigned: those need no look whether
-    # they count from the end.
-    for i in range(n):
-        segments[i] = (min(max(bits[i], first), last) - first) >> shift
-    for i in range(n):
-        level[i] = constants[segments[i]] + slopes[segments[i]] * level[i]
+    _look_up(level, table, segments, n)
     for i in range(n):
         made[i] = level[i] * one[i]
     for i in range(n):
@@ -119,44 +124,43 @@ def bend_by_level(signal, table, tied, steps, taps, counts, wait, gone, room, ou
     fall(made, 1.0, steps, taps, counts, wait, gone, room, (taps.size, end, past_end), out)
 
 
-@kernel("void(f8[:,::1], f8[::1], f8, b1, f8[:,::1], f8[::1])")
-def tell_gains(signal, gains_db, floor_db, tied, scratch, out):
-    """out (frames,) = the gain in dB at the level of each frame of signal (channels, frames), levels under floor_db as
-    there: of two tied channels that of the louder one, else the lower of both; scratch (2, CHUNK).
+@kernel("void(f8[:,::1], f4[:,::1], b1, f8[::1])")
+def tell_gains(signal, table, tied, out):
+    """out (frames,) = the gain in dB at the level of each frame of signal (channels, frames): of two tied channels that
+    of the louder one, else the lower of both.
     """
-    frames, bits = signal.shape[1], scratch.view(np.int64)
-    for start in range(0, frames, CHUNK):
-        n = min(CHUNK, frames - start)
-        made, level = out[start : start + n], scratch[0]
+    level, segments = np.empty(TILE, np.float32), np.empty(TILE, np.uint32)
+    for start in range(0, signal.shape[1], TILE):
+        made = out[start : start + TILE]
+        n = made.size
         for i in range(n):
             made[i] = np.inf
         for channel in range(signal.shape[0]):
-            row = signal[channel, start : start + n]
+            row = signal[channel, start : start + TILE]
             for i in range(n):
-                a = max(abs(row[i]), FLOOR_AMPLITUDE)
+                a = np.float32(abs(row[i]))
                 level[i] = max(a, level[i]) if tied and channel > 0 else a
             if tied and channel + 1 < signal.shape[0]:
                 continue
-            amplitudes_to_db(level, bits[0], scratch[1], bits[1], n)
+            _look_up(level, table, segments, n)
             for i in range(n):
-                made[i] = min(made[i], table_gain(gains_db, max(level[i], floor_db)))
+                made[i] = min(made[i], level[i])
 
 
 @dataclass(frozen=True)
 class Gain:
-    """A gain by level: gains_db by dynamics.table_gain from floor_db up; what it adds, for bend_by_level; and whether
-    two channels take that of the louder one.
+    """A gain by level: in dB, to be told, and what it adds, for bend_by_level, both by table_of; and whether two
+    channels take that of the louder one.
     """
 
-    gains_db: Array
-    floor_db: float
+    in_db: Table
     added: Table
     tied: bool
 
     def told_db(self, signal: Array) -> Array:
         """The gain in dB at each frame (frames,) of signal (channels, frames)."""
         out = np.empty(signal.shape[1])
-        tell_gains(signal, self.gains_db, self.floor_db, self.tied, np.empty((2, CHUNK)), out)
+        tell_gains(signal, self.in_db, self.tied, out)
         return out
 
 

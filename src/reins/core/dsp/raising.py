@@ -60,8 +60,8 @@ def part(row, place, first, bits, n):
 def add_mirrored(row, first, newest, oldest, apart, taps, made):
     """Add each tap times the sum of the two samples it stands for: `newest` and every apart-th before it, `oldest` and
     every apart-th after it, both counted in samples from the first of the frame `first`; row (planes, frames), made
-    (frames,) from `first` on. Four taps at once, or the three or two that are left: what is made passes through the
-    memory seldom, and two by two, as they are added, the sum is the same.
+    (frames,) from `first` on. Four taps at once, or those that are left: what is made passes through the memory seldom,
+    and added two by two the sum is the same.
     """
     n, j = made.size, 0
     # There are 2^bits planes: remainders and quotients of whole numbers by division take as long as many samples.
@@ -69,6 +69,10 @@ def add_mirrored(row, first, newest, oldest, apart, taps, made):
     while j < taps.size:
         newer, older, left = newest - apart * j, oldest + apart * j, taps.size - j
         a, b, h = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j]
+        if left == 1:
+            for i in range(n):
+                made[i] += h * (a[i] + b[i])
+            return
         newer, older = newer - apart, older + apart
         c, d, g = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j + 1]
         if left == 2:

@@ -132,13 +132,15 @@ class Curve(FollowingCurve):
             return None
         floor_db, places = max(params[curving.FLOOR_DB], 20.0 * np.log10(FLOOR_AMPLITUDE)), curving.levels()
 
-        def gain_of(amplitudes: Array) -> Array:
-            gains_db = np.interp(np.maximum(20.0 * np.log10(amplitudes), floor_db), places, table)
+        def in_db(amplitudes: Array) -> Array:
+            return np.interp(np.maximum(20.0 * np.log10(amplitudes), floor_db), places, table)
+
+        def added(amplitudes: Array) -> Array:
             dry, wet = params[dynamics.FIRST_DRY], params[dynamics.FIRST_WET]
-            return np.asarray(params[dynamics.OUTPUT] * (dry + wet * 10.0 ** (gains_db / 20.0)))
+            return np.asarray(params[dynamics.OUTPUT] * (dry + wet * 10.0 ** (in_db(amplitudes) / 20.0)) - 1.0)
 
         tied = channels == 2 and given["link_pct"] == 100.0
-        return by_level.Gain(table, floor_db, by_level.table_of(gain_of), tied)
+        return by_level.Gain(by_level.table_of(in_db), by_level.table_of(added), tied)
 
     @classmethod
     def _set_curve(cls, settings: Any, params: Array, sample_rate: int) -> None:
