@@ -8,8 +8,6 @@ processors.oversampling has it, as late; where one takes over from the other it 
 
 from typing import Any, ClassVar
 
-import numpy as np
-
 from reins.core.dsp.by_level import Gain, LevelBender
 from reins.core.processors.base import Array, Block, Delay, alone
 from reins.core.processors.oversampling import Oversampled
@@ -44,7 +42,9 @@ class Bending(Oversampled):
         if bends is None:
             return super().process(block)
         self.gains_db, self.marks, self.key_heard = {"gain_db": bends.told_db(late)}, {}, late
-        return np.asarray(late + self._bender.process(block.sound, bends))
+        made = self._bender.process(block.sound, bends)
+        made += late
+        return made
 
     def _hear_anew(self, bends: Gain | None) -> None:
         """Have what takes over stand as if it had run before."""

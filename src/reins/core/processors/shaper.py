@@ -57,9 +57,12 @@ class Recent:
         self._parts: tuple[Array, ...] = (np.zeros((channels, WARM_FRAMES)),)
         self._frames = WARM_FRAMES
 
-    def add(self, signal: Array, by: float = 1.0) -> None:
-        """Take in the next (channels, frames), so many times."""
-        self._parts, self._frames = (*self._parts, signal * by), self._frames + signal.shape[1]
+    def add(self, signal: Array, by: float | None = None) -> None:
+        """Take in the next (channels, frames), so many times; without a number as it is, and nobody may write into it
+        afterwards.
+        """
+        part = signal if by is None else signal * by
+        self._parts, self._frames = (*self._parts, part), self._frames + signal.shape[1]
         while self._frames - self._parts[0].shape[1] >= WARM_FRAMES:
             self._frames -= self._parts[0].shape[1]
             self._parts = self._parts[1:]
