@@ -31,6 +31,13 @@ def driver(downloads):
     driver.quit()
 
 
+def post(server, path, body):
+    """What the server answers to JSON sent to it."""
+    sent = json.dumps(body).encode(), {"content-type": "application/json"}
+    with urllib.request.urlopen(urllib.request.Request(f"{server.url}/api{path}", *sent)) as answer:
+        return json.load(answer)
+
+
 class Desk:
     """What a person does at the desk, and what is kept of it."""
 
@@ -49,11 +56,7 @@ class Desk:
 
     def ask(self, path, body):
         """What the server answers to a question about the session."""
-        asked = json.dumps(body).encode(), {"content-type": "application/json"}
-        with urllib.request.urlopen(
-            urllib.request.Request(f"{self.server.url}/api{self.session}{path}", *asked)
-        ) as answer:
-            return json.load(answer)
+        return post(self.server, f"{self.session}{path}", body)
 
     def id_of(self, name):
         return next(key for key, track in self.state()["document"]["tracks"].items() if track["name"] == name)
@@ -150,8 +153,7 @@ class Desk:
 
 def untouched(server):
     """Go back to the demo session as it was made, so that it does not matter which tests came before."""
-    body, headers = json.dumps({"number": server.first_step}).encode(), {"content-type": "application/json"}
-    urllib.request.urlopen(urllib.request.Request(f"{server.url}/api{DEMO}/history", body, headers)).close()
+    post(server, f"{DEMO}/history", {"number": server.first_step})
 
 
 def lay(server, name, kind):
@@ -162,8 +164,7 @@ def lay(server, name, kind):
     strip_id = next(key for key, strip in strips.items() if strip["name"] == name)
     processor_id = f"{len(strips[strip_id]['chain']):012x}"
     change = {"kind": "add_processor", "strip_id": strip_id, "type": kind, "processor_id": processor_id, "lay": True}
-    body, headers = json.dumps(change).encode(), {"content-type": "application/json"}
-    urllib.request.urlopen(urllib.request.Request(f"{server.url}/api{DEMO}/changes", body, headers)).close()
+    post(server, f"{DEMO}/changes", change)
 
 
 @pytest.fixture

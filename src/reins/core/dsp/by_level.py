@@ -31,8 +31,6 @@ Array = npt.NDArray[np.float64]
 Table = npt.NDArray[np.float32]  # (2, segments): constant and slope
 LOWEST, HIGHEST = -24, 8  # octaves over full scale
 SEGMENTS = 256
-# Of the filter between 8 and 16 times the rate: 83 dB down, of what a curve without corners hardly makes any more.
-LAST_REACH = 3
 BITS_WITHIN = 23 - 8  # of a mantissa, after those that tell the segment
 FIRST_BITS = (127 + LOWEST) << 23
 LAST_BITS = ((127 + HIGHEST) << 23) - 1
@@ -172,7 +170,7 @@ class LevelBender:
     carried = ("way",)
 
     def __init__(self, channels: int, sample_rate: int, times: int) -> None:
-        self.way = Way(channels, sample_rate, times, LAST_REACH)
+        self.way = Way(channels, sample_rate, times)
 
     def process(self, signal: Array, gain: Gain) -> Array:
         """What is added to the signal (channels, frames)."""

@@ -242,16 +242,13 @@ _HERE = threading.local()
 
 
 class Way:
-    """To so many times the rate, and back: what each step has gone by, and its place; last: the reach of the filter of
-    the fourth doubling, where it is another.
-    """
+    """To so many times the rate, and back: what each step has gone by, and its place."""
 
     carried = ("gone",)
 
-    def __init__(self, channels: int, sample_rate: int, times: int, last: int | None = None) -> None:
+    def __init__(self, channels: int, sample_rate: int, times: int) -> None:
         stages = range(times.bit_length() - 1)
         passed, reaches = next((passed, reaches) for rate, passed, reaches in FILTERS if sample_rate >= rate)
-        reaches = reaches if last is None else (*reaches[:-1], last)
         # Those further up take the images of all that the first one leaves, what it passes in part too.
         edges = [passed if s == 0 else 1.0 - passed for s in stages]
         taps = [equal_ripple_taps(reaches[s], edges[s] / (2 << s)).astype(np.float32) for s in stages]
