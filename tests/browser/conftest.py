@@ -170,7 +170,8 @@ def lay(server, name, kind):
 @pytest.fixture
 def desk(driver, server, request):
     """The desk at the untouched demo; with a mark `at` where a strip is chosen, and a processor on it, if it names one."""
-    driver.get("about:blank")  # so that no open page asks for what is taken away now
+    # So that no open page asks for what is taken away now; a page of ours, for which no new process is started.
+    driver.get(f"{server.url}/api/points")
     untouched(server)
     driver.get_log("browser")
     mark = request.node.get_closest_marker("at")

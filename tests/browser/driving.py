@@ -28,6 +28,7 @@ FLAGS = [
     "--disable-sync",
     "--autoplay-policy=no-user-gesture-required",
     "--hide-scrollbars",
+    "--kiosk",  # no frame of tabs and addresses, which would be drawn with every page
 ]
 DEMO = "/sessions/last-boat-home"
 

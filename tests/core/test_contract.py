@@ -219,6 +219,37 @@ def test_what_sounds_on_after_the_last_take_is_heard_live_and_exported_alike(mak
     assert strip_frames(document, takes, "t") == RATE // 2 and strip_frames(document, takes, "b") == mix.shape[1]
 
 
+def test_what_costs_much_is_given_in_longer_blocks_further_ahead_and_sounds_the_same(make_take, noise):
+    chain = [parse_entry({"id": "p", "type": "compressor", "settings": {"threshold_db": -30.0}}, "x")]
+    document = Document(
+        name="x", sample_rate=RATE, tracks={"t": Track(name="t", take_id="a", chain=chain)}, order=["t"]
+    )
+    clock = LiveClock(document, {"a": make_take(np.tile(noise, 3))})
+
+    def given(load):
+        """All that is given before the listener has played any of it."""
+        return list(iter(lambda: clock.next_block(load=load), None))
+
+    def lengths(blocks):
+        return [block.samples.shape[0] for block in blocks]
+
+    clock.play(0)
+    light = given(load=0.2)
+    clock.play(0)
+    heavy = given(load=0.6)
+    at_first = clock.ahead_frames
+    clock.played(clock.stream, clock.ahead_frames)
+    still = given(load=0.4)  # what made it long has become less by that
+    clock.played(clock.stream, clock._sent)
+    again = given(load=0.2)
+
+    assert lengths(light) == 7 * [1024] and lengths(heavy) == [1024, 1024, 2048, 4096, 4096]
+    assert 0.15 * RATE < at_first <= 0.3 * RATE
+    assert lengths(still) == 3 * [4096] and lengths(again) == 7 * [1024]
+    one, other = (np.concatenate([block.samples for block in blocks]) for blocks in (light, heavy))
+    np.testing.assert_array_equal(one, other[: len(one)])
+
+
 def test_no_tail_is_longer_than_twenty_seconds(make_take):
     bands = [{"freq_hz": 20.0, "q": 20.0, "gain_db": 24.0}] * 8
     chain = [parse_entry({"id": f"p{k}", "type": "dynamic_eq", "settings": {"bands": bands}}, "x") for k in range(4)]

@@ -51,7 +51,7 @@ class DeskPlayer:
     def __init__(self, house: House, session_id: str, out: Out, admission: Admission, blinds: Blinds) -> None:
         self._house, self._out, self._admission = house, out, admission
         self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
-        self._lates, self._load = 0, 0.0
+        self._lates, self._load, self._begun = 0, 0.0, 0
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
         self._reading = threading.Lock()
         self._tried = Tried(house, session_id, blinds)
@@ -143,7 +143,7 @@ class DeskPlayer:
                 with self._reading:
                     self._tried.go_over(self._tried.by_itself.under, self._tried.by_itself.side)
                     self._change(self._tried.given("tried")["document"])
-            block = self._clock.next_block(busy=self._admission.busy)
+            block = self._clock.next_block(busy=self._admission.busy, load=self._load)
             if block is None:
                 break
             self._keep_count(time.thread_time() - began, block)
@@ -160,8 +160,13 @@ class DeskPlayer:
             self._say({"type": "ended", "stream": self._clock.stream, **master})
 
     def _keep_count(self, worked_s: float, block: LiveBlock) -> None:
-        """Tell the admission what a block has cost."""
-        load = worked_s * self._tried.document.sample_rate / block.samples.shape[0]
+        """Tell the admission what a block has cost. Not of a stream's first, with which much is done once; and one with
+        which a chain settles anew is no more than a whole core.
+        """
+        if block.stream != self._begun:
+            self._begun = block.stream
+            return
+        load = min(1.0, worked_s * self._tried.document.sample_rate / block.samples.shape[0])
         self._load += (load - self._load) * (LOAD_SHARE if self._load else 1.0)
         self._admission.costs(self, self._load)
 

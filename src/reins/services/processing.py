@@ -217,34 +217,41 @@ def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any
         }  # fmt: skip
 
 
+BENCH_ROUNDS = 20
+
+
 def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_frames: int = 1024) -> list[dict[str, Any]]:
-    """Time each processor on stereo noise with bursts, block by block; the best of five runs.
+    """Time each processor on stereo noise with bursts, block by block; the best of all rounds. They take turns, a part
+    of the sound each: a machine that changes its pace does so for all of them, and ratios stay true.
 
     At its defaults, or, where bands are at rest there, with eight moving bands, or four.
     """
     rng = np.random.default_rng(7)
-    blocks = int(seconds * sample_rate / block_frames)
+    blocks = max(1, int(5 * seconds * sample_rate / block_frames / BENCH_ROUNDS))
     bursts = rng.standard_normal((2, block_frames * 32)) * (0.1 + 0.9 * (rng.random(block_frames * 32) > 0.5))
     pieces = [alone(np.ascontiguousarray(0.25 * part), sample_rate) for part in np.split(bursts, 32, axis=1)]
-    rows = []
-    timed = [
-        (name, kind, own | more)
+    timed = {
+        name: _made_for_bench(kind, own | more, sample_rate)
         for kind, own in ((kind, made.timed_with) for kind, made in PROCESSORS.items())
         for name, more in ((kind, {}), *((f"{kind}, {how}", m) for how, m in PROCESSORS[kind].timed_also.items()))
-    ]
-    for name, kind, given in timed:
-        settings = parse_settings(kind, given, "bench")
-        make = Make.of(kind, settings, sample_rate=sample_rate, on_take=False)
-        processor = make.processor(settings, channels=2, sample_rate=sample_rate)
-        best = float("inf")
-        for _ in range(5):
+    }
+    best = dict.fromkeys(timed, float("inf"))
+    for _ in range(BENCH_ROUNDS):
+        for name, processor in timed.items():
             began = time.perf_counter()
             for index in range(blocks):
                 processor.process(pieces[index % 32])
-            best = min(best, time.perf_counter() - began)
-        ns = best / (blocks * block_frames) * 1e9
-        rows.append({"type": name, "ns_per_stereo_frame": ns, "times_real_time": 1e9 / (ns * sample_rate)})
-    return rows
+            best[name] = min(best[name], (time.perf_counter() - began) / (blocks * block_frames))
+    return [
+        {"type": name, "ns_per_stereo_frame": 1e9 * frame_s, "times_real_time": 1.0 / (frame_s * sample_rate)}
+        for name, frame_s in best.items()
+    ]
+
+
+def _made_for_bench(kind: str, given: dict[str, Any], sample_rate: int) -> Any:
+    settings = parse_settings(kind, given, "bench")
+    make = Make.of(kind, settings, sample_rate=sample_rate, on_take=False)
+    return make.processor(settings, channels=2, sample_rate=sample_rate)
 
 
 def parse_key_option(text: str) -> tuple[str, Path]:

@@ -232,17 +232,16 @@ def _spread(bands, ends, shares, out):
     """out (bins,) of bands (bands,), by shares (n, bins) of from_bands; ends (bands,): where among the bins those end
     whose first is that band: they go together, so that nothing is gathered.
     """
-    begin = 0
+    begin = np.uint64(0)  # unsigned, and no part cut out: either takes longer than a part that is a few bins long
     for first in range(ends.size):
-        places = out[begin : ends[first]]
-        if places.size:
-            for i in range(places.size):
-                places[i] = 0.0
-            for k in range(shares.shape[0]):
-                value, share = bands[first + k], shares[k, begin : ends[first]]
-                for i in range(places.size):
-                    places[i] += value * share[i]
-        begin = ends[first]
+        end = np.uint64(ends[first])
+        for i in range(begin, end):
+            out[i] = 0.0
+        for k in range(shares.shape[0]):
+            value = bands[first + k]
+            for i in range(begin, end):
+                out[i] += value * shares[k, i]
+        begin = end
 
 
 @kernel(

@@ -16,14 +16,14 @@ from reins.core.dsp.compiled import inlined, kernel
 from reins.core.dsp.raising import (
     TILE,
     Way,
-    add_mirrored,
     begin_with,
     bits_of,
     fall,
     in_parts,
     keep_last,
-    part,
+    lies,
     rise,
+    sum_mirrored,
     turn,
 )
 
@@ -64,19 +64,16 @@ def _look_up(level, table, segments, n):
 
 
 @inlined
-def _bend_both(one, other, table, level, segments, made, made_other):
-    """What the gain by the louder of two rows adds to each."""
-    n = one.size
+def _bend_both(one, a, other, b, table, level, segments, made, at, made_other, at_other, n):
+    """What the gain by the louder of two rows adds to each: n samples, each row's from its own place on."""
     for i in range(n):
-        level[i] = abs(one[i])
-    for i in range(n):
-        b = abs(other[i])
-        level[i] = b if b > level[i] else level[i]
+        here, beside = abs(one[a + i]), abs(other[b + i])
+        level[i] = beside if beside > here else here
     _look_up(level, table, segments, n)
     for i in range(n):
-        made[i] = level[i] * one[i]
+        made[at + i] = level[i] * one[a + i]
     for i in range(n):
-        made_other[i] = level[i] * other[i]
+        made_other[at_other + i] = level[i] * other[b + i]
 
 
 @inlined
@@ -85,28 +82,30 @@ def _bend_planes(source, past, frames, taps, table, tied, out, gone):
     its past + frames). The samples in between are made a tile at a time and bent where they lie, the given ones where
     they are; without taps those are all.
     """
-    channels, count = source.shape[0], source.shape[1]
+    channels, count, width, out_width = source.shape[0], source.shape[1], source.shape[2], out.shape[2]
     between, reach, own, twice = min(1, taps.size), 2 * taps.size - 1, gone.shape[2], taps + taps
     begin_with(gone, out)
     level, segments = np.empty(TILE, np.float32), np.empty(TILE, np.uint32)
     even, bits = np.empty((channels, TILE), np.float32), bits_of(count)
-    pairs = channels if not tied else 1
-    for start in range(0, frames, TILE):
-        n, first, at = min(TILE, frames - start), past + start, own + start
-        for p in range(count):
-            for c in range(channels * between):
-                for i in range(n):
-                    even[c, i] = 0.0
-                add_mirrored(source[c], first, p, p - reach, 1, twice, even[c, :n])
-            middle, odd = p - (reach - 1) // 2 * between, p * (1 + between) + between
-            for one in range(pairs):
-                other = channels - 1 if tied else one
+    zero, none = np.uint64(0), np.float32(0.0)
+    for one in range(channels if not tied else 1):
+        other = channels - 1 if tied else one
+        row, row_other = source[one].reshape(-1), source[other].reshape(-1)
+        made, made_other, even_one, even_other = out[one].reshape(-1), out[other].reshape(-1), even[one], even[other]
+        for start in range(0, frames, TILE):
+            n, first = np.uint64(min(TILE, frames - start)), past + start
+            for p in range(count):
+                at = np.uint64(p * (1 + between) * out_width + own + start)
+                given = lies(p - (reach - 1) // 2 * between, first, bits, width)
                 if between:
-                    made, made_other = out[one, 2 * p, at:][:n], out[other, 2 * p, at:][:n]
-                    _bend_both(even[one, :n], even[other, :n], table, level, segments, made, made_other)
-                a, b = part(source[one], middle, first, bits, n), part(source[other], middle, first, bits, n)
-                made, made_other = out[one, odd, at:][:n], out[other, odd, at:][:n]
-                _bend_both(a, b, table, level, segments, made, made_other)
+                    sum_mirrored(row, bits, width, first, p, p - reach, 1, twice, given, none, even_one, zero, n)
+                    if other != one:
+                        sum_mirrored(
+                            row_other, bits, width, first, p, p - reach, 1, twice, given, none, even_other, zero, n
+                        )
+                    _bend_both(even_one, zero, even_other, zero, table, level, segments, made, at, made_other, at, n)
+                    at += np.uint64(out_width)
+                _bend_both(row, given, row_other, given, table, level, segments, made, at, made_other, at, n)
     keep_last(gone, out, frames)
 
 

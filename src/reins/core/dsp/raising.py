@@ -51,44 +51,55 @@ def bits_of(planes):
 
 
 @inlined
-def part(row, place, first, bits, n):
-    """n frames of the plane that a place, counted in samples from the first of the frame `first`, lies in."""
-    return row[place & (row.shape[0] - 1), first + (place >> bits) :][:n]
+def lies(place, first, bits, width):
+    """Where in a channel's 2^bits planes, `width` samples apart in one row, that lies what a place, counted in samples
+    from the first of the frame `first`, falls into. Loops read from there on in the row itself: to cut out a part for
+    each took as long as 300 samples take. It is unsigned, as all that such loops count by: that needs no look whether
+    it counts from the end.
+    """
+    return np.uint64((place & ((1 << bits) - 1)) * width + first + (place >> bits))
 
 
 @inlined
-def add_mirrored(row, first, newest, oldest, apart, taps, made):
-    """Add each tap times the sum of the two samples it stands for: `newest` and every apart-th before it, `oldest` and
-    every apart-th after it, both counted in samples from the first of the frame `first`; row (planes, frames), made
-    (frames,) from `first` on. Four taps at once, or those that are left: what is made passes through the memory seldom,
-    and added two by two the sum is the same.
+def sum_mirrored(row, bits, width, first, newest, oldest, apart, taps, middle, share, made, at, n):
+    """Put into n samples of made, from `at` on, `share` of those of row from `middle` on and each tap times the sum of
+    the two samples it stands for: `newest` and every apart-th before it, `oldest` and every apart-th after it, places
+    as for `lies`. Four taps at once, those that are left over first: what is made passes through the memory seldom.
     """
-    n, j = made.size, 0
-    # There are 2^bits planes: remainders and quotients of whole numbers by division take as long as many samples.
-    bits = bits_of(row.shape[0])
-    while j < taps.size:
-        newer, older, left = newest - apart * j, oldest + apart * j, taps.size - j
-        a, b, h = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j]
-        if left == 1:
-            for i in range(n):
-                made[i] += h * (a[i] + b[i])
-            return
-        newer, older = newer - apart, older + apart
-        c, d, g = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j + 1]
-        if left == 2:
-            for i in range(n):
-                made[i] += h * (a[i] + b[i]) + g * (c[i] + d[i])
-            return
-        newer, older = newer - apart, older + apart
-        e, f, k = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j + 2]
-        if left == 3:
-            for i in range(n):
-                made[i] = (made[i] + (h * (a[i] + b[i]) + g * (c[i] + d[i]))) + k * (e[i] + f[i])
-            return
-        newer, older = newer - apart, older + apart
-        o, p, m = part(row, newer, first, bits, n), part(row, older, first, bits, n), taps[j + 3]
+    j = (taps.size - 1) % 4 + 1
+    a, b, h = lies(newest, first, bits, width), lies(oldest, first, bits, width), taps[0]
+    c, d, g = lies(newest - apart, first, bits, width), lies(oldest + apart, first, bits, width), taps[min(1, j - 1)]
+    newer, older = newest - 2 * apart, oldest + 2 * apart
+    e, f, k = lies(newer, first, bits, width), lies(older, first, bits, width), taps[min(2, j - 1)]
+    newer, older = newer - apart, older + apart
+    o, p, m = lies(newer, first, bits, width), lies(older, first, bits, width), taps[min(3, j - 1)]
+    if j == 1:
         for i in range(n):
-            made[i] = (made[i] + (h * (a[i] + b[i]) + g * (c[i] + d[i]))) + (k * (e[i] + f[i]) + m * (o[i] + p[i]))
+            made[at + i] = share * row[middle + i] + h * (row[a + i] + row[b + i])
+    elif j == 2:
+        for i in range(n):
+            made[at + i] = share * row[middle + i] + (h * (row[a + i] + row[b + i]) + g * (row[c + i] + row[d + i]))
+    elif j == 3:
+        for i in range(n):
+            two = h * (row[a + i] + row[b + i]) + g * (row[c + i] + row[d + i])
+            made[at + i] = (share * row[middle + i] + two) + k * (row[e + i] + row[f + i])
+    else:
+        for i in range(n):
+            two = h * (row[a + i] + row[b + i]) + g * (row[c + i] + row[d + i])
+            more = k * (row[e + i] + row[f + i]) + m * (row[o + i] + row[p + i])
+            made[at + i] = (share * row[middle + i] + two) + more
+    while j < taps.size:
+        newer, older = newest - apart * j, oldest + apart * j
+        a, b, h = lies(newer, first, bits, width), lies(older, first, bits, width), taps[j]
+        newer, older = newer - apart, older + apart
+        c, d, g = lies(newer, first, bits, width), lies(older, first, bits, width), taps[j + 1]
+        newer, older = newer - apart, older + apart
+        e, f, k = lies(newer, first, bits, width), lies(older, first, bits, width), taps[j + 2]
+        newer, older = newer - apart, older + apart
+        o, p, m = lies(newer, first, bits, width), lies(older, first, bits, width), taps[j + 3]
+        for i in range(n):
+            two = h * (row[a + i] + row[b + i]) + g * (row[c + i] + row[d + i])
+            made[at + i] = (made[at + i] + two) + (k * (row[e + i] + row[f + i]) + m * (row[o + i] + row[p + i]))
         j += 4
 
 
@@ -126,19 +137,18 @@ def enter(signal, by, out, gone):
 def double(planes, past, frames, taps, out, gone):
     """out (channels, 2 P, its past + frames) from planes (channels, P, past + frames); gone: what out begins with."""
     count, reach, out_past, twice = planes.shape[1], 2 * taps.size - 1, gone.shape[2], taps + taps
+    width, out_width, bits, none = planes.shape[2], out.shape[2], bits_of(count), taps.dtype.type(0.0)
     begin_with(gone, out)
     for channel in range(planes.shape[0]):
-        row = planes[channel]
+        row, made = planes[channel].reshape(-1), out[channel].reshape(-1)
         for start in range(0, frames, TILE):
-            n, first = min(TILE, frames - start), past + start
+            n, first = np.uint64(min(TILE, frames - start)), past + start
             for p in range(count):
-                even, odd = out[channel, 2 * p, out_past + start :][:n], out[channel, 2 * p + 1, out_past + start :][:n]
-                middle = p - (reach - 1) // 2
-                given = row[middle % count, first + middle // count :][:n]
+                even = np.uint64(2 * p * out_width + out_past + start)
+                odd, given = even + np.uint64(out_width), lies(p - (reach - 1) // 2, first, bits, width)
                 for i in range(n):
-                    even[i] = 0.0
-                    odd[i] = given[i]
-                add_mirrored(row, first, p, p - reach, 1, twice, even)
+                    made[odd + i] = row[given + i]
+                sum_mirrored(row, bits, width, first, p, p - reach, 1, twice, given, none, made, even, n)
     keep_last(gone, out, frames)
 
 
@@ -146,18 +156,17 @@ def double(planes, past, frames, taps, out, gone):
 def halve(planes, past, frames, wait, taps, out, gone):
     """out (channels, P, its past + frames) from planes (channels, 2 P, past + frames), `wait` of their samples late."""
     count, reach, out_past = planes.shape[1], 2 * taps.size - 1, gone.shape[2]
+    width, out_width, bits = planes.shape[2], out.shape[2], bits_of(count)
     half = taps.dtype.type(0.5)  # as wide as all else: a wider number would make each product so
     begin_with(gone, out)
     for channel in range(planes.shape[0]):
-        row = planes[channel]
+        row, made = planes[channel].reshape(-1), out[channel].reshape(-1)
         for start in range(0, frames, TILE):
-            n, first = min(TILE, frames - start), past + start
+            n, first = np.uint64(min(TILE, frames - start)), past + start
             for p in range(count // 2):
-                newest, middle = 2 * p - wait, 2 * p - wait - reach
-                made, odd = out[channel, p, out_past + start :][:n], row[middle % count, first + middle // count :][:n]
-                for i in range(n):
-                    made[i] = half * odd[i]
-                add_mirrored(row, first, newest, newest - 2 * reach, 2, taps, made)
+                newest, at = 2 * p - wait, np.uint64(p * out_width + out_past + start)
+                odd = lies(newest - reach, first, bits, width)
+                sum_mirrored(row, bits, width, first, newest, newest - 2 * reach, 2, taps, odd, half, made, at, n)
     keep_last(gone, out, frames)
 
 

@@ -19,6 +19,9 @@ from reins.core.units import ms_to_frames
 
 AHEAD_S = 0.150
 MANY_PROCESSORS = 48  # from here on blocks are twice as long: half the work around the kernels, 20 ms more to the hand
+# Where a second of sound takes so much of a processor second, or has and still takes more than LIGHT, blocks are twice
+# as long again and given twice as far ahead: less to do, no gap where the machine pauses, 150 ms more to the hand.
+HEAVY, LIGHT = 0.5, 0.3
 
 
 @dataclass(frozen=True)
@@ -40,7 +43,7 @@ class LiveClock:
     def __init__(self, document: Document, takes: dict[str, Take]) -> None:
         self._document = document
         self._mixer = Mixer(document, takes)
-        self._ahead_frames = round(AHEAD_S * document.sample_rate)
+        self._heavy = False
         self.playing = False
         self._watched = Watched()
         self._watcher = Watcher(sample_rate=document.sample_rate)
@@ -100,7 +103,6 @@ class LiveClock:
         if document.sample_rate != self._document.sample_rate:  # the first take has brought another
             self.playing = False
             self._mixer = Mixer(document, self._mixer.takes)
-            self._ahead_frames = round(AHEAD_S * document.sample_rate)
             self._watcher = Watcher(sample_rate=document.sample_rate)
             self._watcher.watch(self._watched)
         self._document = document
@@ -131,11 +133,20 @@ class LiveClock:
         here = self._stream_map.heard_at(self._sent)
         return self._mixer.left(here, 1) == 0
 
-    def next_block(self, *, busy: bool = False) -> LiveBlock | None:
-        """The next block, or None while stopped, at the end, or with enough ahead; busy: the machine has much to do."""
-        long = self._sent > 0 and (busy or self._mixer.working >= MANY_PROCESSORS)  # the first block is wanted soon
-        frames = BLOCK_FRAMES * (2 if long else 1)
-        if not self.playing or self.ended() or self._sent - self._played + frames > self._ahead_frames:
+    def _next_frames(self, busy: bool, load: float) -> tuple[int, int]:
+        """How long the next block is, and how many frames may be ahead with it."""
+        self._heavy = load > (LIGHT if self._heavy else HEAVY)
+        times = 4 if self._heavy else 2 if busy or self._mixer.working >= MANY_PROCESSORS else 1
+        # A stream's first blocks are wanted soon: each is as long at most as what was given.
+        frames = min(BLOCK_FRAMES * times, max(BLOCK_FRAMES, self._sent))
+        return frames, round(AHEAD_S * self._document.sample_rate * (2 if self._heavy else 1))
+
+    def next_block(self, *, busy: bool = False, load: float = 0.0) -> LiveBlock | None:
+        """The next block, or None while stopped, at the end, or with enough ahead; busy: the machine has much to do;
+        load: processor seconds that a second of this one's sound takes.
+        """
+        frames, most_ahead = self._next_frames(busy, load)
+        if not self.playing or self.ended() or self.ahead_frames + frames > most_ahead:
             return None
         place = self._stream_map.heard_at(self._sent)
         mix = self._mixer.process(frames)

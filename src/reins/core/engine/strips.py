@@ -130,15 +130,15 @@ class StripPlayer:
         """A copy that goes on from the same state with other settings of equal latency."""
         twin = copy.copy(self)
         twin.strip, twin._wanted, twin._heard, twin._key_channels = strip, None, heard, key_channels
-        twin.chain = GlidingChain(
-            self.chain.chain.evolved(
-                strip.chain, key_channels, self._spectrum(strip), reins=strip.reins, strip=strip
-            ),
-            sample_rate=self._rate,
+        same = strip is self.strip and key_channels == self._key_channels and not self.chain.chain.failures
+        chain = self.chain.chain.retuned(strip.chain) if same else self.chain.chain.evolved(
+            strip.chain, key_channels, self._spectrum(strip), reins=strip.reins, strip=strip
         )  # fmt: skip
+        twin.chain = GlidingChain(chain, sample_rate=self._rate)
         twin._to_mix, twin._past, twin._gains = twin_of(self._to_mix), self._past.copy(), twin_of(self._gains)
         twin._audibility, twin._sends = twin_of(self._audibility), self._sends.twin(strip, heard.sends)
-        twin._go_to(strip)
+        if not same or heard != self._heard:
+            twin._go_to(strip)
         return twin
 
     def settle(self) -> None:

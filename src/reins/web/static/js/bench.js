@@ -20,7 +20,7 @@ const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip,
 const LATER = ["Time", "Detect", "Sidechain", "Out"];
 const OF_KEYS = ["Sidechain", "Key filter"];
 
-const LEAST_PX = 36;
+const LEAST_PX = 56;
 const LEVEL = { unit: "dB" };
 
 export class Bench {

@@ -2,6 +2,18 @@
 
 const CARRIED_S = 0.1; // how long a report is carried on from
 
+/** A block on its way to the listener; its meters are read when they are come to, which most never are. */
+class Block {
+  constructor(offset, frames, frame, told) {
+    Object.assign(this, { offset, frames, frame, told });
+  }
+
+  get meters() {
+    if (typeof this.told === "string") this.told = JSON.parse(this.told);
+    return this.told;
+  }
+}
+
 export class Live extends EventTarget {
   /** @param {string} sessionId @param {number} sampleRate Hz @param {{worklet: string, worker: string}} urls */
   constructor(sessionId, sampleRate, urls) {
@@ -121,14 +133,15 @@ export class Live extends EventTarget {
     this.frame = frame;
   }
 
-  on_block({ stream, frames, frame, meters }) {
+  take({ stream, frames, frame, meters }) {
     if (stream !== this.stream || !this.playing) return;
-    this.blocks.push({ offset: this.received, frames, frame, meters });
+    this.blocks.push(new Block(this.received, frames, frame, meters));
     this.received += frames;
   }
 
-  on_report({ stream, played, underruns, ahead, done }) {
+  on_report({ stream, played, underruns, ahead, done, blocks }) {
     this.underruns = underruns;
+    blocks.forEach((block) => this.take(block));
     if (stream !== this.stream) return;
     Object.assign(this, { played, ahead, reportedAt: performance.now() });
     while (this.blocks.length > 1 && this.blocks[0].offset + this.blocks[0].frames <= played) this.blocks.shift();
@@ -175,11 +188,14 @@ export class Live extends EventTarget {
 
   /** The session frame heard now, carried on smoothly between reports. */
   position() {
-    const block = this.blocks[0];
-    if (!this.playing || !block) return this.frame;
-    const since = Math.min((performance.now() - this.reportedAt) / 1000, CARRIED_S) * this.sampleRate;
-    const into = this.played + since - block.offset;
-    const at = into < block.frames || !this.blocks[1] ? block.frame + into : this.blocks[1].frame + (into - block.frames);
-    return Math.max(0, at);
+    if (!this.playing || !this.blocks.length) return this.frame;
+    const heard = this.heardFrames();
+    const found = this.blocks.findIndex(({ offset, frames }) => heard < offset + frames);
+    const at = found < 0 ? this.blocks.length - 1 : found;
+    const [before, block, next] = [at - 1, at, at + 1].map((place) => this.blocks[place]);
+    // In the pause before a loop begins again blocks lie at one place: it goes as far as that, and stands there.
+    const stands = (next ?? before)?.frame === block.frame;
+    const end = next && next.frame > block.frame ? next.frame : Infinity;
+    return stands ? block.frame : Math.max(0, Math.min(block.frame + heard - block.offset, end));
   }
 }

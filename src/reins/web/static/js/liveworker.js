@@ -9,7 +9,9 @@ let socket = null;
 let player = null; // the port to the audio thread
 const hello = {}; // said again after a lost connection
 const TOLD_EVERY = 2; // of the player's reports the page needs no more, since it carries on between them
-let block = null; // waits for its meters, so that the page is woken once
+const METERS = '{"type": "meters"'; // how messages of meters begin; the page reads those it comes to draw
+let block = null; // waits for its meters
+let blocks = []; // what the page is told of with the player's next report, so that it is woken once
 let [reports, underruns] = [0, 0];
 
 function connect() {
@@ -19,7 +21,11 @@ function connect() {
     Object.values(hello).forEach(send);
     postMessage({ type: "open" });
   };
-  socket.onmessage = ({ data }) => (typeof data === "string" ? hear(JSON.parse(data)) : take(data));
+  socket.onmessage = ({ data }) => {
+    if (typeof data !== "string") take(data);
+    else if (block && data.startsWith(METERS)) keepBlock(data);
+    else hear(JSON.parse(data));
+  };
   socket.onclose = ({ code }) => {
     player?.postMessage({ type: "stop" });
     postMessage({ type: "lost", final: code === 4404 });
@@ -30,14 +36,16 @@ function connect() {
 const send = (message) => socket?.readyState === WebSocket.OPEN && socket.send(JSON.stringify(message));
 
 function hear(message) {
-  if (message.type === "started") player?.postMessage({ type: "start", stream: message.stream });
+  if (message.type === "started") {
+    blocks = [];
+    player?.postMessage({ type: "start", stream: message.stream });
+  }
   if (message.type === "ended") player?.postMessage(message);
-  if (message.type === "meters" && block) tellBlock(message);
-  else postMessage(message);
+  postMessage(message);
 }
 
-function tellBlock(meters) {
-  if (block) postMessage({ ...block, meters });
+function keepBlock(meters) {
+  if (block) blocks.push({ ...block, meters });
   block = null;
 }
 
@@ -48,8 +56,8 @@ function take(buffer) {
   const frame = view.getFloat64(8, true);
   const samples = new Float32Array(buffer.slice(HEADER_BYTES));
   player?.postMessage({ type: "block", stream, samples }, [samples.buffer]);
-  tellBlock(null);
-  block = { type: "block", stream, frames, frame };
+  keepBlock(null);
+  block = { stream, frames, frame };
 }
 
 onmessage = ({ data, ports }) => {
@@ -62,7 +70,8 @@ onmessage = ({ data, ports }) => {
       send({ type: "played", stream: report.stream, frames: report.played });
       if (++reports % TOLD_EVERY && !report.done && report.underruns === underruns) return;
       underruns = report.underruns;
-      postMessage({ type: "report", ...report });
+      postMessage({ type: "report", ...report, blocks });
+      blocks = [];
     };
   } else if (data.type === "silence") {
     player?.postMessage({ type: "stop" });

@@ -14,6 +14,7 @@ export function meterStation(station, meters) {
   const lu = meters?.louder_lu?.[station.dataset.processor ?? ""];
   const louder = /** @type {HTMLElement} */ (station.querySelector(".station-lu"));
   putText(louder, typeof lu === "number" ? `${lu < 0 ? "−" : "+"}${Math.abs(lu).toFixed(1)} LU` : "");
+  if (station.classList.contains("is-sounding") !== Boolean(meters)) station.classList.toggle("is-sounding");
   const given = gain > 0.05 || said !== "";
   if (station.classList.contains("is-let") !== given) station.classList.toggle("is-let", given);
 }

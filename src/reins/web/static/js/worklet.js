@@ -4,6 +4,7 @@ const RING_FRAMES = 48000;
 const REPORT_FRAMES = 1024;
 const START_FRAMES = 2048; // what must be there before a stream is heard
 const RESIDUE = 0.99; // per frame: what was heard last dies away in about 5 ms, so that a cut does not click
+const NOTHING = 1e-7; // of it is left when it has died away
 
 class RingPlayer extends AudioWorkletProcessor {
   constructor() {
@@ -54,6 +55,30 @@ class RingPlayer extends AudioWorkletProcessor {
     const starved = this.sounding && ahead < frames;
     if (starved && !this.ended) this.underruns += 1;
     const playing = this.sounding ? Math.min(frames, ahead) : 0;
+    if (playing === frames && this.runsOn(frames)) this.copy(output, frames);
+    else this.blend(output, frames, playing);
+    this.read += playing;
+    this.played += playing;
+    this.report(starved);
+    return true;
+  }
+
+  /** Whether the next frames are heard as they are: faded in, nothing dying away, and in one piece. */
+  runsOn(frames) {
+    const whole = this.read % RING_FRAMES + frames <= RING_FRAMES;
+    return whole && this.fadeIn === 1 && this.residue.every((left) => Math.abs(left) < NOTHING);
+  }
+
+  copy(output, frames) {
+    const first = this.read % RING_FRAMES;
+    for (let c = 0; c < 2; c++) {
+      output[c]?.set(this.ring[c].subarray(first, first + frames));
+      this.last[c] = this.ring[c][first + frames - 1];
+      this.residue[c] = 0;
+    }
+  }
+
+  blend(output, frames, playing) {
     for (let i = 0; i < frames; i++) {
       this.fadeIn = Math.min(1, this.fadeIn + (i < playing ? 1 / 128 : 0));
       for (let c = 0; c < 2; c++) {
@@ -63,10 +88,6 @@ class RingPlayer extends AudioWorkletProcessor {
         if (output[c]) output[c][i] = this.last[c];
       }
     }
-    this.read += playing;
-    this.played += playing;
-    this.report(starved);
-    return true;
   }
 
   report(starved) {
