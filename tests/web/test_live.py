@@ -5,8 +5,10 @@ import struct
 import threading
 
 import numpy as np
+import pytest
 import soundfile as sf
 from fastapi.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
 
 from reins.core.engine.length import session_frames
 from reins.core.engine.live import LiveClock
@@ -69,6 +71,35 @@ def offline(house, session_id, start, end):
 def document_frames(house, session_id):
     document = document_of(house, session_id)
     return session_frames(document, house.takes(document))
+
+
+def test_meters_come_within_their_block_if_that_is_wanted_and_are_the_same(client, session_id, track_id):
+    add_compressor(client, session_id, track_id, threshold_db=-30.0)
+    with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
+        listener = Listener(socket)
+        listener.send(type="play", frame=0)
+        sound = listener.listen(7 * 1024)
+        listener.until("meters")
+        apart = [told for told in listener.said if told["type"] == "meters"]
+
+    with client.websocket_connect(f"/api/sessions/{session_id}/live?meters=within") as socket:
+        socket.send_text(json.dumps({"type": "play", "frame": 0}))
+        assert socket.receive_json()["type"] == "started"
+        blocks = [socket.receive_bytes() for _ in range(7)]
+        socket.send_text(json.dumps({"type": "stop"}))
+        assert socket.receive_json()["type"] == "stopped"
+
+    end = 16 + 1024 * 2 * 4
+    assert b"".join(block[16:end] for block in blocks) == sound.T.tobytes()
+    assert [json.loads(block[end:]) for block in blocks] == apart
+
+
+def test_a_place_for_meters_that_is_none_is_refused(client, session_id):
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect(f"/api/sessions/{session_id}/live?meters=beside") as socket,
+    ):
+        socket.receive()
 
 
 def test_live_and_offline_are_equal_to_the_last_bit(client, house, session_id, track_id):

@@ -48,8 +48,11 @@ class Out(Protocol):
 class DeskPlayer:
     """Runs a LiveClock in a thread: commands go in through a queue, blocks and messages come out through `out`."""
 
-    def __init__(self, house: House, session_id: str, out: Out, admission: Admission, blinds: Blinds) -> None:
-        self._house, self._out, self._admission = house, out, admission
+    def __init__(
+        self, house: House, session_id: str, out: Out, admission: Admission, blinds: Blinds, *, within: bool = False
+    ) -> None:
+        """within: meters come at the end of the block they belong to, which wakes the listener once, not twice."""
+        self._house, self._out, self._admission, self._within = house, out, admission, within
         self._waits_at: int | None = None  # the frame to go on from, where others play and it has to wait
         self._lates, self._load, self._begun = 0, 0.0, 0
         self._commands: queue.SimpleQueue[dict[str, Any] | None] = queue.SimpleQueue()
@@ -147,10 +150,9 @@ class DeskPlayer:
             if block is None:
                 break
             self._keep_count(time.thread_time() - began, block)
-            self._out(HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes())
+            self._give(block)
             if self._tried.by_itself is not None:
                 self._tried.by_itself.gave(block.samples.shape[0])
-            self._say(meters_told(block) if self._tried.under is None else untold(block.stream, block.session_frame))
             self._tell(self._clock.failures())
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
@@ -158,6 +160,15 @@ class DeskPlayer:
             last = self._clock.last_reading()
             master = {} if last is None or self._tried.under is not None else {"master": master_told(last)}
             self._say({"type": "ended", "stream": self._clock.stream, **master})
+
+    def _give(self, block: LiveBlock) -> None:
+        sound = HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes()
+        told = meters_told(block) if self._tried.under is None else untold(block.stream, block.session_frame)
+        if self._within:
+            self._out(sound + json.dumps(told).encode())
+        else:
+            self._out(sound)
+            self._say(told)
 
     def _keep_count(self, worked_s: float, block: LiveBlock) -> None:
         """Tell the admission what a block has cost. Not of a stream's first, with which much is done once; and one with
@@ -232,7 +243,8 @@ class DeskPlayer:
 
     def _on_played(self, message: dict[str, Any]) -> None:
         self._clock.played(int(message["stream"]), int(message["frames"]))
-        there = self._clock.ahead_frames - self._out.waiting // 2 * BLOCK_FRAMES  # half are meters
+        waiting = self._out.waiting if self._within else self._out.waiting // 2  # else half are meters
+        there = self._clock.ahead_frames - waiting * BLOCK_FRAMES
         nothing_ahead = self._clock.playing and there < LITTLE_FRAMES
         self._lates = self._lates + 1 if nothing_ahead else 0
         if self._lates >= LATES:

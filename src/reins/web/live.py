@@ -2,7 +2,7 @@
 
 import asyncio
 import json
-from typing import Any
+from typing import Any, Literal
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
@@ -17,14 +17,15 @@ router = APIRouter()
 
 
 @router.websocket("/api/sessions/{session_id}/live")
-async def live(socket: WebSocket, session_id: str) -> None:
-    """One desk's socket."""
+async def live(socket: WebSocket, session_id: str, meters: Literal["after", "within"] = "after") -> None:
+    """One desk's socket; meters: of a block, as a message after it or at its end."""
     house: House = socket.app.state.house
     await socket.accept()
     outbox = Outbox()
     try:
         state = socket.app.state
-        player = await asyncio.to_thread(DeskPlayer, house, session_id, outbox, state.admission, state.blinds)
+        told = {"within": meters == "within"}
+        player = await asyncio.to_thread(DeskPlayer, house, session_id, outbox, state.admission, state.blinds, **told)
     except ReinsError as error:
         await socket.send_text(json.dumps({"type": "error", "sentence": str(error)}))
         await socket.close(4404)

@@ -21,9 +21,9 @@ import { bars, clock } from "./times.js";
 
 const CALM = matchMedia("(prefers-reduced-motion: reduce)").matches;
 // With a graphics card what moves is drawn with every picture of the screen; without, each costs the processor that
-// makes the sound, and a playhead needs no more than 25. Who wants calm gets less.
+// makes the sound, and 15 are enough for a playhead that goes from pixel to pixel. Who wants calm gets less.
 const HAS_CARD = hasCard();
-const DRAWN_MS = CALM ? 250 : HAS_CARD ? 0 : 40;
+const DRAWN_MS = CALM ? 250 : HAS_CARD ? 0 : 68;
 const FIGURES_MS = HAS_CARD ? 50 : 100;
 const PATIENCE_MS = 120;
 const PARTS = [

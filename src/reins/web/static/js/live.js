@@ -1,6 +1,7 @@
 // Where the listener is and what is heard: speaks to the worker that holds the live socket, and owns the audio output.
 
 const CARRIED_S = 0.1; // how long a report is carried on from
+const READER = new TextDecoder();
 
 /** A block on its way to the listener; its meters are read when they are come to, which most never are. */
 class Block {
@@ -9,8 +10,7 @@ class Block {
   }
 
   get meters() {
-    if (typeof this.told === "string") this.told = JSON.parse(this.told);
-    return this.told;
+    return (this.read ??= JSON.parse(READER.decode(this.told)));
   }
 }
 
@@ -29,7 +29,7 @@ export class Live extends EventTarget {
     this.worker = new Worker(urls.worker, { type: "module" });
     this.worker.onmessage = ({ data }) => this[`on_${data.type}`]?.(data);
     const scheme = location.protocol === "https:" ? "wss" : "ws";
-    this.send({ type: "connect", url: `${scheme}://${location.host}/api/sessions/${sessionId}/live` });
+    this.send({ type: "connect", url: `${scheme}://${location.host}/api/sessions/${sessionId}/live?meters=within` });
   }
 
   /** @param {object} message to the worker, which passes on what is meant for the server */

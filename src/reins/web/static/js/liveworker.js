@@ -8,11 +8,7 @@ let url = "";
 let socket = null;
 let player = null; // the port to the audio thread
 const hello = {}; // said again after a lost connection
-const TOLD_EVERY = 2; // of the player's reports the page needs no more, since it carries on between them
-const METERS = '{"type": "meters"'; // how messages of meters begin; the page reads those it comes to draw
-let block = null; // waits for its meters
 let blocks = []; // what the page is told of with the player's next report, so that it is woken once
-let [reports, underruns] = [0, 0];
 
 function connect() {
   socket = new WebSocket(url);
@@ -21,11 +17,7 @@ function connect() {
     Object.values(hello).forEach(send);
     postMessage({ type: "open" });
   };
-  socket.onmessage = ({ data }) => {
-    if (typeof data !== "string") take(data);
-    else if (block && data.startsWith(METERS)) keepBlock(data);
-    else hear(JSON.parse(data));
-  };
+  socket.onmessage = ({ data }) => (typeof data === "string" ? hear(JSON.parse(data)) : take(data));
   socket.onclose = ({ code }) => {
     player?.postMessage({ type: "stop" });
     postMessage({ type: "lost", final: code === 4404 });
@@ -44,20 +36,15 @@ function hear(message) {
   postMessage(message);
 }
 
-function keepBlock(meters) {
-  if (block) blocks.push({ ...block, meters });
-  block = null;
-}
-
 function take(buffer) {
   const view = new DataView(buffer);
   const stream = view.getUint32(0, true);
   const frames = view.getUint32(4, true);
   const frame = view.getFloat64(8, true);
-  const samples = new Float32Array(buffer.slice(HEADER_BYTES));
-  player?.postMessage({ type: "block", stream, samples }, [samples.buffer]);
-  keepBlock(null);
-  block = { stream, frames, frame };
+  const samples = new Float32Array(buffer, HEADER_BYTES, 2 * frames);
+  // The page reads the meters of those blocks it comes to draw.
+  blocks.push({ stream, frames, frame, meters: new Uint8Array(buffer.slice(HEADER_BYTES + samples.byteLength)) });
+  player?.postMessage({ type: "block", stream, samples }, [buffer]);
 }
 
 onmessage = ({ data, ports }) => {
@@ -68,8 +55,6 @@ onmessage = ({ data, ports }) => {
     [player] = ports;
     player.onmessage = ({ data: report }) => {
       send({ type: "played", stream: report.stream, frames: report.played });
-      if (++reports % TOLD_EVERY && !report.done && report.underruns === underruns) return;
-      underruns = report.underruns;
       postMessage({ type: "report", ...report, blocks });
       blocks = [];
     };

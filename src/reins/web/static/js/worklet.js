@@ -1,7 +1,7 @@
 // Plays blocks from a ring buffer in the audio thread, and tells how much it has played and holds.
 
 const RING_FRAMES = 48000;
-const REPORT_FRAMES = 1024;
+const REPORT_FRAMES = 2048;
 const START_FRAMES = 2048; // what must be there before a stream is heard
 const RESIDUE = 0.99; // per frame: what was heard last dies away in about 5 ms, so that a cut does not click
 const NOTHING = 1e-7; // of it is left when it has died away
