@@ -118,10 +118,16 @@ def memory_mb(server):
     return tuple(int(rows[name].split()[0]) / 1000 for name in ("VmRSS", "RssAnon"))
 
 
-def stolen_pct():
-    """Share of the cores' time taken away by the host since the start."""
+def cores_time():
+    """What the host has taken away of the cores' time since the machine started, and all of it."""
     values = [int(v) for v in Path("/proc/stat").read_text().splitlines()[0].split()[1:9]]
     return values[7], sum(values)
+
+
+def stolen_pct(since):
+    """Share of the cores' time taken away by the host since an earlier reading of it."""
+    stolen, whole = (now - then for now, then in zip(cores_time(), since, strict=True))
+    return 100 * stolen / max(1, whole)
 
 
 def main():
@@ -138,26 +144,27 @@ def main():
         driver.get(f"{server.url}/sessions/{session_id}")
         wait_for(driver, ".take-canvas")
         settled(driver)
-        before = stolen_pct()
+        before = cores_time()
         find(driver, '[data-do="play"]').click()
         wait_until(lambda: driver.execute_script("return reins.live.played > 48000"))
         begin = driver.execute_script("return reins.live.underruns")
         wait_until(lambda: driver.execute_script("return reins.live.played > 61 * 48000"), 120)
         underruns = driver.execute_script("return reins.live.underruns") - begin
-        after = stolen_pct()
+        stolen = stolen_pct(before)
         resident, own = memory_mb(server)
         find(driver, '[data-do="play"]').click()
-        stolen = 100 * (after[0] - before[0]) / (after[1] - before[1])
         print(
             f"a minute in the browser: {underruns} underruns (quanta of 128 frames), {stolen:.1f} % of the cores stolen"
         )
         print(f"memory after it: {resident:.0f} MB resident, {own:.0f} MB without pages of files (< 600 MB)")
         driver.get("about:blank")
         for pause_s in (1.0, 0.0):
+            before = cores_time()
             spent, first = asyncio.run(seek_ms(server, session_id, pause_s))
             print(
                 f"seek to first sound, {pause_s:g} s apart: median {statistics.median(spent):.0f} ms, "
-                f"worst {max(spent):.0f} (< 150 ms); {first:.0f} with the desk's players made anew"
+                f"worst {max(spent):.0f} (< 150 ms), {stolen_pct(before):.1f} % of the cores stolen; "
+                f"{first:.0f} with the desk's players made anew"
             )
     finally:
         driver.quit()

@@ -76,7 +76,7 @@ GONE = "does not belong to the document"  # how chromedriver calls an element th
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.02, 0.15
 
 
-def wait_until(condition, seconds=40):
+def wait_until(condition, seconds=90):
     """Poll a condition; returns its first true value. What it looks for may not be there yet, or be put anew."""
     end, pause = time.monotonic() + seconds, FIRST_PAUSE_S
     while True:
@@ -107,6 +107,7 @@ def make_driver(width=1280, height=800, downloads=None):
     if downloads:
         options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    driver.set_script_timeout(90)  # a machine that others use, too, may be slow
     # The window's frame takes part of the size asked for: make the page itself this large.
     driver.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride",
@@ -119,7 +120,7 @@ def find(driver, selector):
     return driver.find_element(By.CSS_SELECTOR, selector)
 
 
-def wait_for(driver, selector, seconds=40):
+def wait_for(driver, selector, seconds=90):
     """The first element that matches and is shown."""
     return wait_until(lambda: driver.execute_script(FIRST_SHOWN, selector), seconds)
 

@@ -34,7 +34,7 @@ def files(driver):
 
 def ended(driver):
     """Once nothing runs any more."""
-    return wait_until(lambda: rows(driver) and not find(driver, "[data-do=stop]").is_displayed(), seconds=60)
+    return wait_until(lambda: rows(driver) and not find(driver, "[data-do=stop]").is_displayed())
 
 
 @pytest.fixture
@@ -110,7 +110,7 @@ def test_a_batch_is_stopped_and_what_is_not_allowed_is_told(driver, server, page
     assert not find(driver, "[data-do=run]").is_enabled()
     choice = Select(find(driver, "[data-do=session-takes]"))
     choice.select_by_visible_text("All 10 takes")
-    wait_until(lambda: len(files(driver)) == 10, seconds=30)
+    wait_until(lambda: len(files(driver)) == 10)
     driver.find_element("css selector", "input[value=aim]").click()
     number = find(driver, "[data-do=by]")
     number.clear()
@@ -124,5 +124,5 @@ def test_a_batch_is_stopped_and_what_is_not_allowed_is_told(driver, server, page
     wait_until(lambda: find(driver, press_stops).is_displayed())
     find(driver, press_stops).click()
 
-    wait_until(lambda: "stopped; what is done stays." in find(driver, ".batch-sentence").text, seconds=20)
+    wait_until(lambda: "stopped; what is done stays." in find(driver, ".batch-sentence").text)
     assert len(rows(driver)) < 10

@@ -51,7 +51,7 @@ def tone_file(tmp_path):
 
 def finished(client, job):
     """Wait for a job to end."""
-    end = time.monotonic() + 20
+    end = time.monotonic() + 60
     while job["state"] == "running" and time.monotonic() < end:
         job = client.get(f"/api/jobs/{job['id']}").json()
     return job

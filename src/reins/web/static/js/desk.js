@@ -3,11 +3,11 @@
 
 import * as api from "./api.js";
 import { Bench } from "./bench.js";
-import { hasCard } from "./card.js";
 import { NumberControl } from "./control.js";
 import { holdKeys, keyHandler, placeKeys, SHORTCUTS } from "./keys.js";
 import { Live } from "./live.js";
 import { Overview } from "./overview.js";
+import { keepDrawing } from "./pace.js";
 import { Previewer } from "./previewer.js";
 import { putText } from "./put.js";
 import { rememberedRoom } from "./state/room.js";
@@ -19,13 +19,6 @@ import { StripList } from "./strips.js";
 import { TakeView } from "./takeview.js";
 import { bars, clock } from "./times.js";
 
-const CALM = matchMedia("(prefers-reduced-motion: reduce)").matches;
-// With a graphics card what moves is drawn with every picture of the screen; without, each costs the processor that
-// makes the sound, and 15 are enough for a playhead that goes from pixel to pixel. Who wants calm gets less.
-const HAS_CARD = hasCard();
-const DRAWN_MS = CALM ? 250 : HAS_CARD ? 0 : 68;
-const FIGURES_MS = HAS_CARD ? 50 : 100;
-const PATIENCE_MS = 120;
 const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
@@ -200,18 +193,7 @@ const shown = (kit, state, data) => ({
     this.select(this.stripId);
     if (location.hash) state.transport.goThere(location.hash);
     window.addEventListener("hashchange", () => state.transport.goThere(location.hash));
-    let last = 0;
-    const tick = (now) => {
-      const figures = now - last > FIGURES_MS;
-      if (figures) last = now;
-      this.drawNow(figures);
-      // Sound goes first: while little of it is ahead the screen waits, though never for long. Nor is a picture of the
-      // screen asked for before there is something to draw: each costs, whatever is on it.
-      const pause = kit.live.short() ? PATIENCE_MS : DRAWN_MS;
-      if (pause) setTimeout(() => requestAnimationFrame(tick), pause - 8);
-      else requestAnimationFrame(tick);
-    };
-    requestAnimationFrame(tick);
+    keepDrawing((figures) => this.drawNow(figures), kit.live);
   },
 
   connect() {
