@@ -7,8 +7,10 @@ import numpy as np
 
 from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.listening import Listening
+from reins.core.engine.live import LiveClock
 from reins.core.engine.mixer import Mixer
 from reins.core.time import Stream
+from reins.errors import StorageError
 from reins.services.editing import document_of
 from tests.conftest import RATE
 from tests.web.conftest import finished
@@ -56,6 +58,28 @@ def test_it_is_as_loud_as_the_mix_heard_from_where_that_is_and_over_and_over(
     np.testing.assert_allclose(heard[:, 1000:], wanted[:, 1000:], atol=1e-12)  # the first fades in
     whole = take.read(0, length) * 10 ** (told["gain_db"] / 20)
     assert abs(lufs(whole) - lufs(mix)) < 0.05 and abs(told["mix_lufs"] - lufs(mix)) < 0.02
+
+
+def test_one_that_cannot_be_read_is_silent_and_said_and_the_mix_plays_on(
+    client, house, session_id, track_id, tmp_path, monkeypatch
+):
+    lay(client, session_id, finished_mix(tmp_path))
+    document = document_of(house, session_id)
+    clock = LiveClock(document, house.takes_there(document)[0])
+
+    def cut(*_):
+        raise StorageError("its recording was cut short")
+
+    monkeypatch.setattr(house.take(document.reference.take_id), "read", cut)
+    clock.listen(Listening("reference"))
+    clock.play(0)
+    silent = clock.next_block()
+    (sentence,) = clock.failures().values()
+    clock.listen(Listening("result"))
+    clock.next_block()  # fades over
+
+    assert not silent.samples.any() and sentence == "The reference “Other ferry”: its recording was cut short"
+    assert np.abs(clock.next_block().samples).max() > 0.1
 
 
 def test_a_session_file_and_a_copy_have_it_and_it_is_taken_away_and_back(client, house, session_id, track_id, tmp_path):

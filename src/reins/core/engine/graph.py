@@ -93,6 +93,7 @@ class Graph:
         self.plan: Plan = make_plan(document)
         self.stream, self.position = stream, position
         self._pre_roll = pre_roll_frames(document)
+        self.problems: dict[str, str] = {}  # what has failed beside the strips, in sentences
         self.ears: dict[object, tuple[Ear, int, Array]] = {}  # see listening
         self.players: dict[str, StripPlayer] = {}
         for strip_id in self.plan.order:
@@ -238,7 +239,7 @@ class Graph:
 
     def failures(self) -> dict[str, str]:
         """Sentences on what has failed, by strip and what it is: processors passed by, recordings that are silent."""
-        return {
+        return self.problems | {
             f"{strip_id}/{what}": said if what.startswith("take ") else f"{player.strip.name}: {said}"
             for strip_id, player in self.players.items()
             for what, said in player.failures().items()

@@ -3,6 +3,7 @@ reference beside the mix, from the session's place on, over and over.
 """
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -14,6 +15,7 @@ from reins.core.engine.strips import StripPlayer
 from reins.core.sessions import MASTER
 from reins.core.takes import Take
 from reins.core.units import db_to_lin
+from reins.errors import StorageError
 
 Array = npt.NDArray[np.float64]
 Listen = Literal["result", "source", "difference", "key", "band", "reference"]
@@ -69,12 +71,15 @@ def heard_of(graph: Graph, to: Listening, frames: int) -> Array:
 
 
 def _reference(graph: Graph, frames: int) -> Array:
-    """The reference along the stream, on both sides; silence where there is none."""
+    """The reference along the stream, on both sides; silence where there is none or, which is said, none to be read."""
     given = graph.document.reference
-    take = graph.takes.get(given.take_id) if given is not None else None
-    if take is None:
+    if given is None or (take := graph.takes.get(given.take_id)) is None:
         return np.zeros((2, frames))
-    heard = graph.stream.read(lambda first, count: _over_and_over(take, first, count), graph.position - frames, frames)
+    try:
+        heard = graph.stream.read(partial(_over_and_over, take), graph.position - frames, frames)
+    except StorageError as error:
+        graph.problems["reference"] = f"The reference “{given.name}”: {error}"
+        return np.zeros((2, frames))
     return np.repeat(heard, 2, axis=0) if heard.shape[0] == 1 else heard
 
 
