@@ -235,6 +235,15 @@ def test_requests_that_make_no_sense_get_a_sentence(client, session_id, track_id
     assert sentence in answer.text
 
 
+def test_only_what_changes_says_that_nothing_was_changed(client, session_id):
+    place = f"/api/sessions/{session_id}"
+    asked = client.post(f"{place}/reference/gain", json={"desk": "d", "number": 1}).json()["error"]
+    changes = client.post(f"{place}/changes", json={"kind": "remove_reference"}).json()["error"]
+
+    assert asked.startswith("There is no reference") and "Nothing was changed" not in asked
+    assert changes.startswith("There is no reference") and changes.endswith("Nothing was changed.")
+
+
 def test_limits_are_named_when_a_setting_breaks_them(client, session_id, track_id):
     answer = add_compressor(client, session_id, track_id, attack_ms=900.0)
 

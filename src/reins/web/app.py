@@ -38,14 +38,10 @@ from reins.services.sounds import Sounds
 from reins.services.spreads import Spreads
 from reins.web import batches, files, judging, live, reins, routes, shelf
 from reins.web.bounds import Bounds
+from reins.web.depends import ASKS
 from reins.web.guard import STATIC, page_modules, static_version
 
 log = logging.getLogger(__name__)
-#: How paths end that only ask, though they post what they ask for.
-QUESTIONS = {
-    "preview", "spectrum", "map", "matching", "marks", "aim", "equal", "spread", "tile", "above", "why",
-    "fight", "gain", "folded", "followed", "beatcurve", "loudness", "blind", "worst",
-}  # fmt: skip
 TEMPLATES = Path(__file__).parent / "templates"
 
 STATUS: list[tuple[type[Exception], int]] = [
@@ -132,7 +128,8 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
 
 def _known_error(request: Request, error: Exception) -> Response:
     status = next((code for kind, code in STATUS if isinstance(error, kind)), 500)
-    asks = request.method == "GET" or request.url.path.rsplit("/", 1)[-1] in QUESTIONS
+    route = request.scope.get("route")  # none where nothing is
+    asks = request.method == "GET" or getattr(route, "tags", None) == ASKS
     return _answer(request, status, saying(error, "" if asks else "Nothing was changed."))
 
 

@@ -1,5 +1,6 @@
 """What routes are given: the parts of the application."""
 
+from enum import Enum
 from typing import Annotated
 
 from fastapi import Depends, Request
@@ -18,6 +19,9 @@ from reins.services.previews import Previews
 from reins.services.reference import Referring
 from reins.services.reins import ReinViews
 from reins.services.spreads import Spreads
+
+#: The tags of a route that only asks, though what it asks for is posted: where it fails, nothing could have changed.
+ASKS: list[str | Enum] = ["asks"]
 
 
 def _house(request: Request) -> House:

@@ -27,7 +27,7 @@ from reins.services.house import House
 from reins.services.jobs import Job, Jobs
 from reins.services.loudness import mix_loudness
 from reins.services.sessionfiles import export_session, import_session
-from reins.web.depends import TheAims, TheHouse, TheJobs
+from reins.web.depends import ASKS, TheAims, TheHouse, TheJobs
 
 router = APIRouter()
 ADDED = "Nothing was added."
@@ -219,7 +219,7 @@ class LoudnessBody(BaseModel):
     to_frame: int | None = Field(None, ge=1)
 
 
-@router.post("/api/sessions/{session_id}/loudness")
+@router.post("/api/sessions/{session_id}/loudness", tags=ASKS)
 def loudness(session_id: str, body: LoudnessBody, house: TheHouse, jobs: TheJobs) -> dict[str, Any]:
     """Measure the mix and say by how much the master's fader is off a target; answers with the job that does it."""
     output = Output(first=body.from_frame, end=body.to_frame)

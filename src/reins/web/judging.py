@@ -8,7 +8,17 @@ from pydantic import BaseModel, ConfigDict, Field
 from reins.core.sessionparts import MAX_FRAME
 from reins.core.trials.spreads import Axis
 from reins.services.editing import comparable, compare_chains, compare_drafts
-from reins.web.depends import TheAboves, TheAims, TheBlinds, TheEqual, TheFights, TheHouse, TheReferring, TheSpreads
+from reins.web.depends import (
+    ASKS,
+    TheAboves,
+    TheAims,
+    TheBlinds,
+    TheEqual,
+    TheFights,
+    TheHouse,
+    TheReferring,
+    TheSpreads,
+)
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 
@@ -26,7 +36,7 @@ class Asked(Body):
     number: int
 
 
-@router.post("/strips/{strip_id}/marks")
+@router.post("/strips/{strip_id}/marks", tags=ASKS)
 def marks(session_id: str, strip_id: str, body: Asked, aims: TheAims) -> dict[str, Any]:
     """Hits, phrases, sibilants and tempo of what comes to a strip."""
     return aims.marks(session_id, strip_id, desk=body.desk, number=body.number)
@@ -38,7 +48,7 @@ class AboveBody(Asked):
     columns: int
 
 
-@router.post("/strips/{strip_id}/above")
+@router.post("/strips/{strip_id}/above", tags=ASKS)
 def above(session_id: str, strip_id: str, body: AboveBody, aboves: TheAboves) -> dict[str, Any]:
     """A whole strip from above, with what its chain holds."""
     return aboves.strip(session_id, strip_id, **body.model_dump())
@@ -53,13 +63,13 @@ class AimBody(Asked):
     first: bool = False
 
 
-@router.post("/strips/{strip_id}/aim")
+@router.post("/strips/{strip_id}/aim", tags=ASKS)
 def aim(session_id: str, strip_id: str, body: AimBody, aims: TheAims) -> dict[str, Any]:
     """What an aim proposes for a processor."""
     return aims.propose(session_id, strip_id, **body.model_dump())
 
 
-@router.post("/reference/gain")
+@router.post("/reference/gain", tags=ASKS)
 def reference_gain(session_id: str, body: Asked, referring: TheReferring) -> dict[str, Any]:
     """By how much the reference is to be made louder to be as loud as the mix."""
     return referring.gain(session_id, desk=body.desk, number=body.number)
@@ -71,7 +81,7 @@ class EqualBody(Asked):
     processor_id: str | None = None
 
 
-@router.post("/strips/{strip_id}/equal")
+@router.post("/strips/{strip_id}/equal", tags=ASKS)
 def equal(session_id: str, strip_id: str, body: EqualBody, equal: TheEqual) -> dict[str, Any]:
     """Loudness of a strip as it stands, without its chain or a processor, with that overdone, by each draft."""
     return equal.loudness(session_id, strip_id, **body.model_dump())
@@ -91,7 +101,7 @@ class SpreadBody(Body):
     axes: list[AxisBody] = Field([], max_length=2)
 
 
-@router.post("/strips/{strip_id}/processors/{processor_id}/spread")
+@router.post("/strips/{strip_id}/processors/{processor_id}/spread", tags=ASKS)
 def spread(session_id: str, strip_id: str, processor_id: str, body: SpreadBody, spreads: TheSpreads) -> dict[str, Any]:
     """The values of a spread and its tiles."""
     return spreads.plan(session_id, strip_id, processor_id, [Axis(**vars(axis)) for axis in body.axes])
@@ -113,7 +123,7 @@ class TileBody(Asked):
     columns: int = Field(ge=1)
 
 
-@router.post("/strips/{strip_id}/tile")
+@router.post("/strips/{strip_id}/tile", tags=ASKS)
 def tile(session_id: str, strip_id: str, body: TileBody, spreads: TheSpreads) -> dict[str, Any]:
     """What a processor does with other settings over what is in view."""
     return spreads.tile(session_id, strip_id, **body.model_dump())
@@ -129,7 +139,7 @@ class BlindBody(Body):
     every_s: float = Field(4.0, ge=1, le=60)
 
 
-@router.post("/strips/{strip_id}/blind")
+@router.post("/strips/{strip_id}/blind", tags=ASKS)
 def begin_blind(session_id: str, strip_id: str, body: BlindBody, blinds: TheBlinds) -> dict[str, Any]:
     """Begin a blind test, both sides equally loud."""
     return blinds.begin(session_id, strip_id, **body.model_dump())
@@ -167,7 +177,7 @@ class WhyBody(Asked):
     at_s: float = Field(ge=0, le=86400)
 
 
-@router.post("/strips/{strip_id}/why")
+@router.post("/strips/{strip_id}/why", tags=ASKS)
 def why(session_id: str, strip_id: str, body: WhyBody, aims: TheAims) -> dict[str, Any]:
     """What a processor heard at a moment, what its curve wanted, what its times let it do."""
     return aims.why(session_id, strip_id, **body.model_dump())
@@ -179,7 +189,7 @@ class FightBody(Asked):
     other: str = Field(max_length=64)
 
 
-@router.post("/strips/{strip_id}/fight")
+@router.post("/strips/{strip_id}/fight", tags=ASKS)
 def fight(session_id: str, strip_id: str, body: FightBody, fights: TheFights) -> dict[str, Any]:
     """Where what two strips put out is strong at the same time."""
     return fights.between(session_id, strip_id, body.other, desk=body.desk, number=body.number)
@@ -191,7 +201,7 @@ class WorstBody(Asked):
     processor_id: str
 
 
-@router.post("/strips/{strip_id}/worst")
+@router.post("/strips/{strip_id}/worst", tags=ASKS)
 def worst(session_id: str, strip_id: str, body: WorstBody, aims: TheAims) -> dict[str, Any]:
     """Where a processor moves furthest, longest, and changes its mind most."""
     return aims.worst(session_id, strip_id, **body.model_dump())

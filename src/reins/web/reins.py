@@ -10,7 +10,7 @@ from reins.core.moves.shapes import SHAPES
 from reins.core.processors.sidechain import READY_CURVES
 from reins.core.sessionparts import MAX_FRAME
 from reins.core.settings.fields import describe_fields
-from reins.web.depends import TheReinViews
+from reins.web.depends import ASKS, TheReinViews
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
 Frame = Annotated[int, Field(ge=-MAX_FRAME, le=MAX_FRAME)]
@@ -37,7 +37,7 @@ class FoldBody(BaseModel):
     key: str = ""
 
 
-@router.post("/strips/{strip_id}/folded")
+@router.post("/strips/{strip_id}/folded", tags=ASKS)
 def folded(session_id: str, strip_id: str, body: FoldBody, views: TheReinViews) -> dict[str, Any]:
     """A strip's sound, and a key's, over all repetitions of a curve by the beat."""
     return views.folded(
@@ -55,7 +55,7 @@ class CurveBody(BaseModel):
     offset_beats: float = Field(0.0, ge=-64, le=64)
 
 
-@router.post("/beatcurve")
+@router.post("/beatcurve", tags=ASKS)
 def beat_curve(session_id: str, body: CurveBody, views: TheReinViews) -> dict[str, Any]:
     """A curve by the beat drawn after how a strip's level runs."""
     return views.curve(session_id, source=body.source, beats_long=body.beats, offset_beats=body.offset_beats)
@@ -73,7 +73,7 @@ class FollowedBody(BaseModel):
     columns: Frame
 
 
-@router.post("/strips/{strip_id}/followed")
+@router.post("/strips/{strip_id}/followed", tags=ASKS)
 def followed(session_id: str, strip_id: str, body: FollowedBody, views: TheReinViews) -> dict[str, Any]:
     """The level of what a rein by a key hears, and the value it makes."""
     return views.followed(session_id, strip_id, **body.model_dump())

@@ -20,7 +20,7 @@ from reins.core.starting_points import starting_points
 from reins.core.trials.aims import AIMS, described
 from reins.services import editing, guide, points, recall
 from reins.services.frequencies import points as points_told
-from reins.web.depends import TheFitting, TheFrequencies, TheHouse, TheMatching, ThePreviews
+from reins.web.depends import ASKS, TheFitting, TheFrequencies, TheHouse, TheMatching, ThePreviews
 from reins.web.reins import rein_catalogue
 
 router = APIRouter()
@@ -166,7 +166,7 @@ class PreviewBody(BaseModel):
     whole: bool = False
 
 
-@router.post("/api/sessions/{session_id}/strips/{strip_id}/preview")
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/preview", tags=ASKS)
 def preview(session_id: str, strip_id: str, body: PreviewBody, previews: ThePreviews) -> dict[str, Any]:
     """What a chain does to a track, a bus or the mix, in numbers to be drawn."""
     return previews.preview(session_id, strip_id, **body.model_dump())
@@ -189,7 +189,7 @@ class SpectrumBody(BaseModel):
     band: str = ""
 
 
-@router.post("/api/sessions/{session_id}/strips/{strip_id}/spectrum")
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/spectrum", tags=ASKS)
 def spectrum(session_id: str, strip_id: str, body: SpectrumBody, frequencies: TheFrequencies) -> dict[str, Any]:
     """The mean spectrum of a strip's source, result or key over the whole session."""
     return frequencies.spectrum(
@@ -209,7 +209,7 @@ class MapBody(BaseModel):
     what: Literal["source", "result"] = "source"
 
 
-@router.post("/api/sessions/{session_id}/strips/{strip_id}/map")
+@router.post("/api/sessions/{session_id}/strips/{strip_id}/map", tags=ASKS)
 def take_map(session_id: str, strip_id: str, body: MapBody, frequencies: TheFrequencies) -> Response:
     """A part of the map of a strip's source or result: a byte a row, column after column."""
     return Response(
@@ -227,7 +227,7 @@ class MatchingBody(BaseModel):
     processor_id: str | None = None
 
 
-@router.post("/api/sessions/{session_id}/matching")
+@router.post("/api/sessions/{session_id}/matching", tags=ASKS)
 def match_listening(session_id: str, body: MatchingBody, matching: TheMatching) -> dict[str, Any]:
     """The gain of each listening choice that makes them equally loud."""
     return matching.listening(session_id, body.of, body.processor_id, desk=body.desk, number=body.number)
