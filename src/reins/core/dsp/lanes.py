@@ -20,37 +20,54 @@ NO_SIGN = 0x7FFFFFFFFFFFFFFF
 
 
 @functools.cache
-def _operations() -> dict[str, Any]:
-    """Tell numba of the types and their arithmetic; the functions that make them and take them apart, by name."""
+def _kind() -> Any:
+    """The type of some numbers worked on as one, by how many they are; numba keeps it in one register."""
     from llvmlite import ir
     from numba import types
-    from numba.core.typing.templates import AbstractTemplate, infer_global, signature
-    from numba.extending import intrinsic, lower_builtin, models, register_model
-
-    place = ir.IntType(32)
+    from numba.extending import models, register_model
 
     class Lanes(types.Type):
         def __init__(self, width: int) -> None:
             super().__init__(name=f"Lanes{width}")
             self.width, self.vector = width, ir.VectorType(ir.DoubleType(), width)
 
-    two, four = Lanes(2), Lanes(4)
-
     @register_model(Lanes)
     class LanesModel(models.PrimitiveModel):
         def __init__(self, manager: Any, kind: Any) -> None:
             super().__init__(manager, kind, kind.vector)
 
-    def joined(builder: Any, kind: Any, values: Any) -> Any:
-        made = ir.Constant(kind.vector, ir.Undefined)
-        for lane, value in enumerate(values):
-            made = builder.insert_element(made, value, place(lane))
-        return made
+    return Lanes
+
+
+def _place(number: int) -> Any:
+    """The constant that says which lane."""
+    from llvmlite import ir
+
+    return ir.IntType(32)(number)
+
+
+def _joined(builder: Any, kind: Any, values: Any) -> Any:
+    """Code that makes one of values, a lane each."""
+    from llvmlite import ir
+
+    made = ir.Constant(kind.vector, ir.Undefined)
+    for lane, value in enumerate(values):
+        made = builder.insert_element(made, value, _place(lane))
+    return made
+
+
+def _tell_arithmetic() -> None:
+    """Tell numba of sums, differences and products, of two of the same kind or one and a number."""
+    from numba import types
+    from numba.core.typing.templates import AbstractTemplate, infer_global, signature
+    from numba.extending import lower_builtin
+
+    kind = _kind()
 
     def reckons(how: str) -> Callable[..., Any]:
         def lower(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
             kept, both = signature.return_type, zip(arguments, signature.args, strict=True)
-            wide = (v if isinstance(k, Lanes) else joined(builder, kept, [v] * kept.width) for v, k in both)
+            wide = (v if isinstance(k, kind) else _joined(builder, kept, [v] * kept.width) for v, k in both)
             return getattr(builder, how)(*wide)
 
         return lower
@@ -60,40 +77,59 @@ def _operations() -> dict[str, Any]:
         @infer_global(operation)
         class Reckoned(AbstractTemplate):
             def generic(self, arguments: Any, named: Any) -> Any:
-                kinds = {kind for kind in arguments if isinstance(kind, Lanes)}
-                if len(kinds) == 1 and all(kind in (*kinds, types.float64) for kind in arguments):
+                kinds = {given for given in arguments if isinstance(given, kind)}
+                if len(kinds) == 1 and all(given in (*kinds, types.float64) for given in arguments):
                     return signature(kinds.pop(), *arguments)
                 return None
 
-        for kinds in ((Lanes, Lanes), (types.Float, Lanes), (Lanes, types.Float)):
-            lower_builtin(operation, *kinds)(reckons(how))
+        for given in ((kind, kind), (types.Float, kind), (kind, types.Float)):
+            lower_builtin(operation, *given)(reckons(how))
+
+
+def _louder(kept: Any) -> Any:
+    """The signature and code of `louder`, for one kind."""
+    from llvmlite import ir
+
+    whole = ir.VectorType(ir.IntType(64), kept.width)
+    sign = ir.Constant(whole, [ir.IntType(64)(NO_SIGN)] * kept.width)
+    neighbours = ir.Constant(
+        ir.VectorType(ir.IntType(32), kept.width), [_place(lane ^ 1) for lane in range(kept.width)]
+    )
+
+    def lower(context: Any, builder: Any, _: Any, values: Any) -> Any:
+        size = builder.bitcast(builder.and_(builder.bitcast(values[0], whole), sign), kept.vector)
+        other = builder.shuffle_vector(size, ir.Constant(kept.vector, ir.Undefined), neighbours)
+        return builder.select(builder.fcmp_ordered(">", size, other), size, other)
+
+    return kept(kept), lower
+
+
+@functools.cache
+def _operations() -> dict[str, Any]:
+    """Tell numba of the types and their arithmetic; the functions that make them and take them apart, by name."""
+    from numba import types
+    from numba.extending import intrinsic
+
+    _tell_arithmetic()
+    two, four = _kind()(2), _kind()(4)
 
     @intrinsic
     def pair(typing: Any, one: Any, other: Any) -> Any:
-        return two(*[types.float64] * 2), lambda context, builder, _, values: joined(builder, two, values)
+        return two(*[types.float64] * 2), lambda context, builder, _, values: _joined(builder, two, values)
 
     @intrinsic
     def quad(typing: Any, a: Any, b: Any, c: Any, d: Any) -> Any:
-        return four(*[types.float64] * 4), lambda context, builder, _, values: joined(builder, four, values)
+        return four(*[types.float64] * 4), lambda context, builder, _, values: _joined(builder, four, values)
 
     @intrinsic
     def louder(typing: Any, kept: Any) -> Any:
-        whole = ir.VectorType(ir.IntType(64), kept.width)
-        sign = ir.Constant(whole, [ir.IntType(64)(NO_SIGN)] * kept.width)
-        neighbours = ir.Constant(ir.VectorType(place, kept.width), [place(lane ^ 1) for lane in range(kept.width)])
-
-        def lower(context: Any, builder: Any, _: Any, values: Any) -> Any:
-            size = builder.bitcast(builder.and_(builder.bitcast(values[0], whole), sign), kept.vector)
-            other = builder.shuffle_vector(size, ir.Constant(kept.vector, ir.Undefined), neighbours)
-            return builder.select(builder.fcmp_ordered(">", size, other), size, other)
-
-        return kept(kept), lower
+        return _louder(kept)
 
     def lane(number: int) -> Any:
         @intrinsic
         def taken(typing: Any, kept: Any) -> Any:
             return types.float64(kept), lambda context, builder, _, values: builder.extract_element(
-                values[0], place(number)
+                values[0], _place(number)
             )
 
         return taken
