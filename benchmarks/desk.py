@@ -303,15 +303,20 @@ def spectra_cost(server, driver, track_id):
 
 
 def page_cost(driver):
-    """Processor time the page takes a second while it plays: the browser's process of it, all threads."""
-    pages = subprocess.check_output(["pgrep", "-f", "type=renderer"], text=True).split()
+    """Processor time the page takes a second, left alone while it plays and while it does not."""
+    report("the page while nobody is at it, of a core", "", f"{page_pct():.1f} %")
     find(driver, '[data-do="play"]').click()
+    report("the page while it plays, of a core", "< 25 %", f"{page_pct():.1f} %")
+    find(driver, '[data-do="play"]').click()
+
+
+def page_pct():
+    """Of a core, over 20 s: the browser's process of the page, all threads."""
     time.sleep(2)
+    pages = subprocess.check_output(["pgrep", "-f", "type=renderer"], text=True).split()
     before = {pid: used_s(pid) for pid in pages}
     time.sleep(20)
-    busiest = max(used_s(pid) - before[pid] for pid in pages if Path(f"/proc/{pid}").exists())
-    find(driver, '[data-do="play"]').click()
-    report("the page while it plays, of a core", "< 25 %", f"{100 * busiest / 20:.1f} %")
+    return 100 / 20 * max(used_s(pid) - before[pid] for pid in pages if Path(f"/proc/{pid}").exists())
 
 
 def cpu_s(server):

@@ -10,6 +10,7 @@ import soundfile as sf
 from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
+from reins.core.engine import live
 from reins.core.engine.length import session_frames
 from reins.core.engine.live import LiveClock
 from reins.core.engine.mixer import Mixer
@@ -92,6 +93,21 @@ def test_meters_come_within_their_block_if_that_is_wanted_and_are_the_same(clien
     end = 16 + 1024 * 2 * 4
     assert b"".join(block[16:end] for block in blocks) == sound.T.tobytes()
     assert [json.loads(block[end:]) for block in blocks] == apart
+
+
+def test_what_costs_much_is_sent_in_longer_blocks_from_its_third_on(client, house, session_id, track_id, monkeypatch):
+    monkeypatch.setattr(live, "HEAVY", 0.0)  # whatever it costs is much
+    monkeypatch.setattr(live, "LIGHT", 0.0)
+    with client.websocket_connect(f"/api/sessions/{session_id}/live?meters=within") as socket:
+        socket.send_text(json.dumps({"type": "play", "frame": 0}))
+        assert socket.receive_json()["type"] == "started"
+        blocks = [socket.receive_bytes() for _ in range(5)]
+
+    frames = [struct.unpack_from("<I", block, 4)[0] for block in blocks]
+    assert frames == [1024, 1024, 2048, 4096, 4096]
+    sound = [np.frombuffer(b, np.float32, 2 * n, 16).reshape(n, 2) for b, n in zip(blocks, frames, strict=True)]
+    wanted = offline(house, session_id, 0, sum(frames)).astype(np.float32)
+    np.testing.assert_array_equal(np.concatenate(sound).T, wanted)
 
 
 def test_a_place_for_meters_that_is_none_is_refused(client, session_id):

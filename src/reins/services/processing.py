@@ -28,6 +28,7 @@ from reins.errors import SettingsError
 
 Progress = Callable[[int, int], None]
 MAX_BLOCK_FRAMES = 1 << 20
+BENCH_ROUNDS, BENCH_TIMES = 20, 5  # in which the sound is passed so many times
 
 
 def _no_progress(done: int, total: int) -> None:
@@ -217,9 +218,6 @@ def measure_file(path: Path, progress: Progress = _no_progress) -> dict[str, Any
         }  # fmt: skip
 
 
-BENCH_ROUNDS = 20
-
-
 def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_frames: int = 1024) -> list[dict[str, Any]]:
     """Time each processor on stereo noise with bursts, block by block; the best of all rounds. They take turns, a part
     of the sound each: a machine that changes its pace does so for all of them, and ratios stay true.
@@ -227,7 +225,7 @@ def bench_processors(seconds: float = 10.0, sample_rate: int = 48000, block_fram
     At its defaults, or, where bands are at rest there, with eight moving bands, or four.
     """
     rng = np.random.default_rng(7)
-    blocks = max(1, int(5 * seconds * sample_rate / block_frames / BENCH_ROUNDS))
+    blocks = max(1, int(BENCH_TIMES * seconds * sample_rate / block_frames / BENCH_ROUNDS))
     bursts = rng.standard_normal((2, block_frames * 32)) * (0.1 + 0.9 * (rng.random(block_frames * 32) > 0.5))
     pieces = [alone(np.ascontiguousarray(0.25 * part), sample_rate) for part in np.split(bursts, 32, axis=1)]
     timed = {

@@ -24,8 +24,9 @@ async def live(socket: WebSocket, session_id: str, meters: Literal["after", "wit
     outbox = Outbox()
     try:
         state = socket.app.state
-        told = {"within": meters == "within"}
-        player = await asyncio.to_thread(DeskPlayer, house, session_id, outbox, state.admission, state.blinds, **told)
+        player = await asyncio.to_thread(
+            DeskPlayer, house, session_id, outbox, state.admission, state.blinds, within=meters == "within"
+        )
     except ReinsError as error:
         await socket.send_text(json.dumps({"type": "error", "sentence": str(error)}))
         await socket.close(4404)

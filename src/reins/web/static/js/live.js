@@ -3,7 +3,7 @@
 const CARRIED_S = 0.1; // how long a report is carried on from
 const READER = new TextDecoder();
 
-/** A block on its way to the listener; its meters are read when they are come to, which most never are. */
+/** A block on its way to the listener; its meters are read when they are drawn, which most never are. */
 class Block {
   constructor(offset, frames, frame, told) {
     Object.assign(this, { offset, frames, frame, told });
@@ -23,7 +23,7 @@ export class Live extends EventTarget {
     this.lost = false;
     this.underruns = 0;
     this.ahead = 0;
-    this.meters = null;
+    this.heard = null;
     this.frame = 0;
     this.clear(0);
     this.worker = new Worker(urls.worker, { type: "module" });
@@ -81,7 +81,7 @@ export class Live extends EventTarget {
 
   silence() {
     this.playing = false;
-    this.meters = null;
+    this.heard = null;
     this.send({ type: "silence" });
     this.tell("state");
   }
@@ -145,7 +145,7 @@ export class Live extends EventTarget {
     if (stream !== this.stream) return;
     Object.assign(this, { played, ahead, reportedAt: performance.now() });
     while (this.blocks.length > 1 && this.blocks[0].offset + this.blocks[0].frames <= played) this.blocks.shift();
-    this.meters = this.playing ? this.blocks[0]?.meters ?? this.meters : null;
+    this.heard = this.playing ? this.blocks[0] ?? this.heard : null;
     if (done && this.playing) {
       const read = this.ending;
       this.frame = 0;
@@ -174,6 +174,11 @@ export class Live extends EventTarget {
 
   on_error({ sentence }) {
     this.tell("problem", sentence);
+  }
+
+  /** Of the block heard last, null while nothing sounds. */
+  get meters() {
+    return this.heard?.meters ?? null;
   }
 
   /** Frames of the stream that have been heard by now. */

@@ -19,25 +19,24 @@ const TOUCHES = ["pointerdown", "pointermove", "click", "keydown", "wheel", "res
  * @param {(figures: boolean) => void} draw @param {import("./live.js").Live} live
  */
 export function keepDrawing(draw, live) {
-  let [figuresAt, touchedAt, waiting] = [0, 0, 0];
-  const rests = () => !live.playing && performance.now() - touchedAt > AWAKE_MS;
+  let [figuresAt, touchedAt, waiting, resting] = [0, 0, 0, false];
   // No picture of the screen is asked for before there is something to draw: each costs, whatever is on it.
   const next = () => {
-    waiting = 0;
+    resting = false;
     requestAnimationFrame(tick);
   };
   function tick(now) {
     const figures = now - figuresAt > FIGURES_MS;
     if (figures) figuresAt = now;
     draw(figures);
-    const pause = rests() ? REST_MS : live.short() ? PATIENCE_MS : DRAWN_MS;
+    resting = !live.playing && now - touchedAt > AWAKE_MS;
+    const pause = resting ? REST_MS : live.short() ? PATIENCE_MS : DRAWN_MS;
     if (pause) waiting = setTimeout(next, pause - 8);
     else next();
   }
   const touch = () => {
-    const wake = waiting && rests();
     touchedAt = performance.now();
-    if (!wake) return;
+    if (!resting) return;
     clearTimeout(waiting);
     next();
   };
