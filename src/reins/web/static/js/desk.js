@@ -270,6 +270,7 @@ const shown = (kit, state, data) => ({
     const { sample_rate: sampleRate, tempo_bpm: tempoBpm, beats_per_bar: beatsPerBar, loop } = this.document;
     kit.view.show({ end: this.session.frames || 1, sampleRate, tempoBpm, beatsPerBar, loop: { ...loop }, places: this.document.places, thresholdDb: state.trying.thresholdDb(), closingDb: state.trying.closingDb(), line: this.lineSetting });
     kit.overview.follow(kit.view.model);
+    kit.live.loop = loop;
     for (const [name, control] of kit.times) control.set(this.document[name]);
     kit.pause.set(loop.pause_s);
     kit.list.show({ track: kit.parts.tracks, bus: kit.parts.buses, master: kit.parts.mainstrip, reins: kit.parts.reins }, this.document, this.stripId);

@@ -25,6 +25,7 @@ export class Live extends EventTarget {
     this.ahead = 0;
     this.heard = null;
     this.frame = 0;
+    this.loop = { on: false, end_frame: 0 };
     this.clear(0);
     this.worker = new Worker(urls.worker, { type: "module" });
     this.worker.onmessage = ({ data }) => this[`on_${data.type}`]?.(data);
@@ -195,12 +196,9 @@ export class Live extends EventTarget {
   position() {
     if (!this.playing || !this.blocks.length) return this.frame;
     const heard = this.heardFrames();
-    const found = this.blocks.findIndex(({ offset, frames }) => heard < offset + frames);
-    const at = found < 0 ? this.blocks.length - 1 : found;
-    const [before, block, next] = [at - 1, at, at + 1].map((place) => this.blocks[place]);
-    // In the pause before a loop begins again blocks lie at one place: it goes as far as that, and stands there.
-    const stands = (next ?? before)?.frame === block.frame;
-    const end = next && next.frame > block.frame ? next.frame : Infinity;
-    return stands ? block.frame : Math.max(0, Math.min(block.frame + heard - block.offset, end));
+    const block = this.blocks.findLast(({ offset }) => offset <= heard) ?? this.blocks[0];
+    // In the pause before a loop begins again, and until more is known, it goes as far as the loop's end and stands there.
+    const end = this.loop.on && block.frame < this.loop.end_frame ? this.loop.end_frame : Infinity;
+    return Math.max(0, Math.min(block.frame + heard - block.offset, end));
   }
 }
