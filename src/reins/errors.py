@@ -7,10 +7,12 @@ ReinsError
 │   ├── NotFoundError    an id nothing answers to
 │   └── ConflictError    the session has moved on, or the action makes no sense now
 ├── StorageError         the disk or the database refused
-└── CancelledError       the person, or a newer request, asked to stop
+├── CancelledError       the person, or a newer request, asked to stop
+└── NotReadyError        what this needs is still being compiled, and comes by itself
 """
 
 import re
+from collections.abc import Callable
 
 #: How sentences say at their end what is kept; the names in them may hold any word.
 KEPT = re.compile(
@@ -58,3 +60,14 @@ def saying(error: Exception, kept: str) -> str:
 
 class CancelledError(ReinsError):
     """The work was stopped on request."""
+
+
+class NotReadyError(ReinsError):
+    """What is asked for needs kernels that are still being compiled.
+
+    is_over: whether that one is there by now; goes_on: whether whoever plays goes on without it.
+    """
+
+    def __init__(self, sentence: str, is_over: Callable[[], bool], *, goes_on: bool) -> None:
+        self.is_over, self.goes_on = is_over, goes_on
+        super().__init__(sentence)

@@ -11,6 +11,7 @@ from typing import Any
 
 from reins.core.sessions import new_id
 from reins.errors import CancelledError, NotFoundError, ReinsError, saying
+from reins.services.readying import patiently
 
 KEPT_JOBS = 50
 KEPT_FILES = 12  # of them, those that have left a file
@@ -75,7 +76,8 @@ class Jobs:
 
     def _run(self, job: Job, work: Callable[[Job], Any]) -> None:
         try:
-            job.result = work(job)
+            with patiently():
+                job.result = work(job)
             job.state = "done"
         except CancelledError as stopped:
             job.message, job.state = str(stopped), "cancelled"

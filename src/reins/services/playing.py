@@ -23,6 +23,7 @@ from reins.errors import InputError, ReinsError
 from reins.services.admission import Admission
 from reins.services.blinds import Blinds, untold
 from reins.services.house import House
+from reins.services.readying import going_on
 from reins.services.telling import master_told, meters_told
 from reins.services.trying import Tried
 
@@ -59,7 +60,9 @@ class DeskPlayer:
         self._reading = threading.Lock()
         self._tried = Tried(house, session_id, blinds)
         self._told: dict[str, str] = {}  # what has failed and was said
-        self._clock = LiveClock(self._tried.document, self._takes(self._tried.document))
+        self._awaited: dict[str, str] = {}  # what the sound goes on without, and that was said
+        with going_on():
+            self._clock = LiveClock(self._tried.document, self._takes(self._tried.document))
         self._changed_at = time.monotonic()  # or when it started; 0 where the next start is prepared
         self._thread = threading.Thread(target=self._run, name="desk", daemon=True)
         self._thread.start()
@@ -87,6 +90,10 @@ class DeskPlayer:
                 self._say({"type": "error", "sentence": sentence})
 
     def _run(self) -> None:
+        with going_on():
+            self._play()
+
+    def _play(self) -> None:
         while True:
             message = self._next()
             while message is not None:
@@ -154,12 +161,19 @@ class DeskPlayer:
             if self._tried.by_itself is not None:
                 self._tried.by_itself.gave(block.samples.shape[0])
             self._tell(self._clock.failures())
+            self._tell_awaited()
         if self._clock.playing and self._clock.ended():
             self._clock.stop()
             self._admission.end(self)
             last = self._clock.last_reading()
             master = {} if last is None or self._tried.under is not None else {"master": master_told(last)}
             self._say({"type": "ended", "stream": self._clock.stream, **master})
+
+    def _tell_awaited(self) -> None:
+        awaited = self._clock.awaited()
+        if awaited.keys() != self._awaited.keys():
+            self._say({"type": "getting_ready", "processors": awaited})
+            self._awaited = awaited
 
     def _give(self, block: LiveBlock) -> None:
         sound = HEADER.pack(block.stream, block.samples.shape[0], block.session_frame) + block.samples.tobytes()

@@ -32,6 +32,7 @@ from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
+from reins.services.readying import Readying
 from reins.services.reference import Referring
 from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
@@ -50,6 +51,7 @@ STATUS: list[tuple[type[Exception], int]] = [
     (errors.InputError, 422),
     (errors.CancelledError, 409),
     (errors.StorageError, 507),
+    (errors.NotReadyError, 503),
 ]
 
 
@@ -81,8 +83,10 @@ class AppSettings:
     max_upload_bytes: int = MAX_UPLOAD_BYTES
 
 
-def create_app(settings: AppSettings, house: House) -> FastAPI:
-    """The application over an open house. Who may speak to it is the guard's, around it (see web.guard)."""
+def create_app(settings: AppSettings, house: House, readying: Readying | None = None) -> FastAPI:
+    """The application over an open house. Who may speak to it is the guard's, around it (see web.guard). readying: who
+    compiles what is not there yet, where anything is not.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
@@ -92,10 +96,13 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     def close() -> None:
         """Once nobody is served any more: work that goes on stops, what was kept is whole."""
         app.state.jobs.close()
+        if readying is not None:
+            readying.close()
         house.close()
 
     app = FastAPI(title="Reins", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     version = static_version()
+    app.state.readying = readying
     app.state.house, app.state.settings, app.state.close = house, settings, close
     sounds = Sounds(house)
     app.state.admission = Admission()
@@ -112,7 +119,10 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
     app.state.rein_views = ReinViews(house, sounds)
     app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
     app.state.templates = Jinja2Templates(TEMPLATES)
-    app.state.templates.env.globals |= {"static": f"/static/{version}", "modules": page_modules()}
+    app.state.templates.env.globals |= {
+        "static": f"/static/{version}", "modules": page_modules(),
+        "getting_ready": lambda: readying is not None and not readying.is_done,
+    }  # fmt: skip
     app.state.templates.env.policies["json.dumps_kwargs"] = {"sort_keys": False}  # as the JSON routes answer
     app.mount(f"/static/{version}", StaticFiles(directory=STATIC), name="static")
     for router in (shelf.router, batches.router, routes.router, files.router, reins.router, judging.router):
@@ -129,6 +139,8 @@ def create_app(settings: AppSettings, house: House) -> FastAPI:
 def _known_error(request: Request, error: Exception) -> Response:
     status = next((code for kind, code in STATUS if isinstance(error, kind)), 500)
     route = request.scope.get("route")  # none where nothing is
+    if isinstance(error, errors.NotReadyError):
+        return _answer(request, status, str(error), getting_ready=True)
     asks = request.method == "GET" or getattr(route, "tags", None) == ASKS
     return _answer(request, status, saying(error, "" if asks else "Nothing was changed."))
 
@@ -154,9 +166,9 @@ def _unknown_error(request: Request, error: Exception) -> Response:
     return _answer(request, 500, f"Something went wrong here (note {note}); what was kept before is untouched.")
 
 
-def _answer(request: Request, status: int, sentence: str) -> Response:
+def _answer(request: Request, status: int, sentence: str, **more: bool) -> Response:
     if request.url.path.startswith("/api/"):
-        return JSONResponse({"error": sentence}, status)
+        return JSONResponse({"error": sentence, **more}, status)
     page: Response = request.app.state.templates.TemplateResponse(
         request, "problem.html", {"sentence": sentence}, status_code=status
     )

@@ -16,6 +16,7 @@ from reins.services.house import House
 from reins.services.jobs import Jobs
 from reins.services.matching import Matching
 from reins.services.previews import Previews
+from reins.services.readying import Readying
 from reins.services.reference import Referring
 from reins.services.reins import ReinViews
 from reins.services.spreads import Spreads
@@ -26,6 +27,11 @@ ASKS: list[str | Enum] = ["asks"]
 
 def _house(request: Request) -> House:
     found: House = request.app.state.house
+    return found
+
+
+def _readying(request: Request) -> Readying | None:
+    found: Readying | None = request.app.state.readying
     return found
 
 
@@ -95,6 +101,7 @@ def _aims(request: Request) -> Aims:
 
 
 TheHouse = Annotated[House, Depends(_house)]
+TheReadying = Annotated[Readying | None, Depends(_readying)]
 TheJobs = Annotated[Jobs, Depends(_jobs)]
 ThePreviews = Annotated[Previews, Depends(_previews)]
 TheFrequencies = Annotated[Frequencies, Depends(_frequencies)]

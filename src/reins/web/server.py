@@ -74,16 +74,22 @@ class Gate:
 def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
     try:
         # Here and not above, so that the server answers while they are loaded.
-        from reins.core.dsp import compiled
+        from reins.core.dsp import order
+        from reins.core.dsp.compiled import compile_here
+        from reins.core.dsp.compiling import missing
         from reins.core.dsp.stft import transforms
         from reins.services.bringing_in import ensure_demo
         from reins.services.house import House
         from reins.services.keeping import fill_checksums
+        from reins.services.readying import Readying
         from reins.services.shelf import forget_old
         from reins.web.app import AppSettings, create_app
 
-        if not compiled.are_cached():
-            compiled.load(lambda done, total: gate.progress("compiling the sound kernels (only once)", done, total))
+        first = missing(order.first())
+        for done, late in enumerate(first):
+            gate.progress("compiling what the first sound needs (only once)", done, len(first))
+            compile_here(late, told=log.debug)
+        readying = Readying()
         gate.progress("opening the shelf", 0, 1)
         house = House(folder.root, folder)
         gate.close = house.close
@@ -92,10 +98,12 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
             ensure_demo(
                 house, lambda name, done, total: gate.progress(f"playing the demo session: {name}", done, total)
             )
-        app = create_app(AppSettings(), house)
+        app = create_app(AppSettings(), house, readying)
+        readying.begin()
         gate.close, gate.app = app.state.close, app
         # While the first page is looked at, so that the first sound and the first spectrum do not wait.
-        compiled.load()
+        for late in order.first():
+            late.make()
         transforms()
         # All modules and kernels are here to stay: left among what is looked through for garbage, they stop the sound's
         # thread for a tenth of a second now and then.

@@ -10,7 +10,7 @@ from reins.errors import InputError
 from reins.services import editing
 from reins.services import shelf as services
 from reins.services.exporting import safe_name
-from reins.web.depends import TheHouse
+from reins.web.depends import TheHouse, TheReadying
 
 router = APIRouter()
 
@@ -22,6 +22,23 @@ def shelf(request: Request, house: TheHouse) -> Response:
     told["lost"] = services.list_lost(house)
     page: Response = request.app.state.templates.TemplateResponse(request, "shelf.html", told)
     return page
+
+
+class Readiness(BaseModel):
+    """How many of how many parts of the sound are compiled, and what is wrong with the others, or nothing."""
+
+    done: int
+    total: int
+    problem: str
+
+
+@router.get("/api/ready")
+def readiness(readying: TheReadying) -> Readiness:
+    """How far this server's compiling is; all else works meanwhile."""
+    if readying is None:
+        return Readiness(done=1, total=1, problem="")
+    done, total = readying.progress
+    return Readiness(done=done, total=total, problem=readying.problem)
 
 
 class NewSession(BaseModel):

@@ -143,7 +143,7 @@ def owned(level, leaks_db, as_much_db, out):
                     high[i] = max(high[i], a) if b <= a + leak else high[i]
 
 
-@kernel("void(f4[:,:,:,::1], f4[:,:,::1], f4[:,:,::1], f8[::1])")
+@kernel("void(f4[:,:,:,::1], f4[:,:,::1], f4[:,:,::1], f8[::1])", makes_room=True)
 def scale(spectra, power, factor, left_db):
     """Spectra (lanes, windows, bins, 2), real and imaginary parts, times factors (lanes or 1, windows, bins), in place.
     left_db (windows,): how much of the power (lanes or 1 for all, windows, bins) that was there they leave.
@@ -245,7 +245,8 @@ def _spread(bands, ends, shares, out):
 
 
 @kernel(
-    "void(f4[:,::1], f4[:,::1], i8[::1], f8[::1], f8[::1], f8, f8[:,:,::1], f8[::1], i8[::1], f4[:,::1], f4[:,::1])"
+    "void(f4[:,::1], f4[:,::1], i8[::1], f8[::1], f8[::1], f8, f8[:,:,::1], f8[::1], i8[::1], f4[:,::1], f4[:,::1])",
+    makes_room=True,
 )
 def where_both(power, key_power, begins, heard, ks, falls, state, params, ends, shares, out):
     """How far a strip and its key (each windows, bins) are both strong, in bands of bins; into out (windows, bins)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.compiled import inlined, kernel, roomy
 from reins.core.dsp.raising import (
     TILE,
     Way,
@@ -76,7 +76,7 @@ def _bend_both(one, a, other, b, table, level, segments, made, at, made_other, a
         made_other[at_other + i] = level[i] * other[b + i]
 
 
-@inlined
+@roomy
 def _bend_planes(source, past, frames, taps, table, tied, out, gone):
     """The last doubling of source (channels, P, past + frames), and what the gain adds there into out (channels, 2 P,
     its past + frames). The samples in between are made a tile at a time and bent where they lie, the given ones where
@@ -109,7 +109,7 @@ def _bend_planes(source, past, frames, taps, table, tied, out, gone):
     keep_last(gone, out, frames)
 
 
-@kernel("void(f8[:,::1], f4[:,::1], b1, i8[:,::1], f4[::1], i8[::1], i8, f4[::1], f4[::1], f8[:,::1])")
+@kernel("void(f8[:,::1], f4[:,::1], b1, i8[:,::1], f4[::1], i8[::1], i8, f4[::1], f4[::1], f8[:,::1])", makes_room=True)
 def bend_by_level(signal, table, tied, steps, taps, counts, wait, gone, room, out):
     """out (channels, frames) = what the gain by each sample's level adds to signal at a raised rate; tied: two channels
     both by the louder one; steps and what follows as for shaping.bend_raised.
@@ -123,7 +123,7 @@ def bend_by_level(signal, table, tied, steps, taps, counts, wait, gone, room, ou
     fall(made, 1.0, steps, taps, counts, wait, gone, room, (taps.size, end, past_end), out)
 
 
-@kernel("void(f8[:,::1], f4[:,::1], b1, f8[::1])")
+@kernel("void(f8[:,::1], f4[:,::1], b1, f8[::1])", makes_room=True)
 def tell_gains(signal, table, tied, out):
     """out (frames,) = the gain in dB at the level of each frame of signal (channels, frames): of two tied channels that
     of the louder one, else the lower of both.

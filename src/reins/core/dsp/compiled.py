@@ -1,30 +1,32 @@
 """How kernels are compiled: one place for the options every kernel shares.
 
-A kernel carries its signatures and is made when it is first called, or by `load`: compiled, or taken from the cache on
-disk. Numba is imported only then, because that takes most of a second which no page needs. No fastmath: without it
-every pass gives the same bits whether a sample falls in a vector or in the remainder of a loop, so block size never
-matters; but see `fused`.
+A kernel carries its signatures and is made when it is first called: taken from what was compiled before (`dsp.kept`)
+or compiled, by whom `provide` says. Numba is imported only then, because that takes most of a second which no page
+needs. No fastmath: without it every pass gives the same bits whether a sample falls in a vector or in the remainder of
+a loop, so block size never matters; but see `fused`.
+
+Two thirds of what compiling costs is not the code of kernels: so nothing is compiled that only C would call, nor what
+only Python would call of helpers; and kernels count no references, since what they are given outlives them. One that
+makes room of its own has to say so (`makes_room`): numba refuses it otherwise.
 """
 
-import contextlib
 import functools
-import hashlib
+import gc
 import importlib
-import importlib.metadata
-import os
-import subprocess
+import logging
 import sys
 import threading
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-HERE = Path(__file__).parent
+from reins.core.dsp import kept
+
+log = logging.getLogger(__name__)
 OURS = __name__.split(".")[0] + "."
-SHARED = tuple(HERE / f"{name}.py" for name in ("compiled", "decibels", "dynamics", "lanes", "raising", "variable"))
-MARKS = HERE / "__pycache__"
 #: Held while numba is imported and while a kernel is made; whoever imports scipy takes it too (see _numba).
 LOCK = threading.RLock()
 
@@ -36,7 +38,7 @@ class Late:
 
     def __init__(self, function: Callable[..., Any], signatures: tuple[str, ...], **options: Any) -> None:
         functools.update_wrapper(self, function)
-        self._function, self._signatures, self._options = function, signatures, options
+        self._function, self.signatures, self._options = function, signatures, options
         self._made: Callable[..., Any] | None = None
         self.all.append(self)
 
@@ -51,19 +53,39 @@ class Late:
         """Where its source is."""
         return Path(self._function.__code__.co_filename)
 
+    @property
+    def name(self) -> str:
+        """Its module and name: by that it is asked for and kept."""
+        return f"{self._function.__module__}.{self._function.__qualname__}"
+
     def made(self) -> Callable[..., Any]:
-        """The compiled function; those it calls are made first and take their names, so that numba sees them."""
+        """The compiled function."""
+        if self._made is None and self.signatures:
+            provide(self)
+        return self.make()
+
+    def make(self) -> Callable[..., Any]:
+        """Make it here and now, whatever that takes; those it calls are made first and take their names, so that numba
+        sees them.
+        """
         with LOCK:
             if self._made is None:
                 names = self._function.__globals__
                 for name in self._function.__code__.co_names:
                     if isinstance(names.get(name), Late):
-                        names[name] = names[name].made()
-                numba = _numba()
-                self._made = numba.njit(*([list(self._signatures)] if self._signatures else []), **self._options)(
-                    self._function
-                )
+                        names[name] = names[name].make()
+                made = _numba().njit(**self._options)(self._function)
+                with _no_collecting():
+                    for signature in self.signatures:
+                        made.compile(signature)
+                if self.signatures:
+                    made.disable_compile()
+                self._made = made
             return self._made
+
+    def is_made(self) -> bool:
+        """Whether it can be called at once."""
+        return self._made is not None
 
     def _stand_aside(self, made: Callable[..., Any]) -> None:
         """Leave its name to what was made, wherever it was imported: a call through this object costs as much again."""
@@ -74,12 +96,76 @@ class Late:
                         setattr(module, alias, made)
 
 
+@contextmanager
+def _no_collecting() -> Iterator[None]:
+    """Numba makes millions of small objects that stay; to look through them for garbage is a tenth of compiling."""
+    collected = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if collected:
+            gc.enable()
+
+
+def _tell(said: str) -> None:
+    log.warning("%s", said)  # without further ado a line on standard error, in workers too
+
+
+def compile_here(late: Late, *, told: Callable[[str], None] = _tell, wait: bool = True) -> bool:
+    """Have a kernel compiled and kept, by this process unless another one has done so, or does so now; returns whether
+    it was this one. told: hears what is waited for. Raises BlockingIOError where another one does so now and this one
+    is not to wait.
+    """
+    with LOCK:  # before the turn, in every thread
+        try:
+            return _compiled(late, told, wait=False)
+        except BlockingIOError:
+            if not wait:
+                raise
+            told(f"Waiting for another process, which compiles {late.name} for this machine, once.")
+            return _compiled(late, told, wait=True)
+
+
+def _compiled(late: Late, told: Callable[[str], None], *, wait: bool) -> bool:
+    with kept.turn(late.name, late.file, wait=wait) as turn:
+        if turn.holds():
+            return False
+        told(f"Compiling {late.name} for this machine, once.")
+        turn.clear()
+        late.make()
+        turn.keep()
+        return True
+
+
+_provider: list[Callable[[Late], Any]] = [compile_here]
+
+
+def provide(late: Late) -> None:
+    """See to it that a kernel can be made without compiling, or raise NotReadyError."""
+    _provider[-1](late)
+
+
+@contextmanager
+def provided_by(provider: Callable[[Late], Any]) -> Iterator[None]:
+    """Have kernels provided by another for a while; a server's is told to `use` for good."""
+    _provider.append(provider)
+    try:
+        yield
+    finally:
+        _provider.remove(provider)
+
+
+def use(provider: Callable[[Late], Any]) -> None:
+    """Have kernels provided by another from now on."""
+    _provider[:] = [provider]
+
+
 @functools.cache
 def _numba() -> Any:
     """Numba, which shall find no BLAS where it looks for it: no kernel here uses it, and loading scipy.linalg takes a
     quarter of a second.
     """
-    _forget_when_shared_helpers_change()
     missing = "scipy.linalg" not in sys.modules
     if missing:
         sys.modules["scipy.linalg"] = None  # type: ignore[assignment]
@@ -88,83 +174,30 @@ def _numba() -> Any:
     finally:
         if missing:
             del sys.modules["scipy.linalg"]
-    return importlib.import_module("numba")
+    numba = importlib.import_module("numba")
+    if kept.folder() != kept.IN_TREE:
+        numba.config.CACHE_DIR = str(kept.folder())
+    return numba
 
 
-def _digest(files: Any) -> str:
-    return hashlib.sha256(b"".join(file.read_bytes() for file in sorted(files))).hexdigest()
+#: What all have in common; `_nrt` is whether references are counted.
+SHARED: dict[str, Any] = {"error_model": "numpy", "no_cfunc_wrapper": True}
 
 
-def _forget_when_shared_helpers_change() -> None:
-    """Drop cached kernels once a file of shared helpers has changed: the cache itself looks only at a kernel's own."""
-    now, mark = _digest(SHARED), MARKS / "shared.mark"
-    with contextlib.suppress(OSError):  # a folder that cannot be written to holds no cache either
-        if not mark.exists() or mark.read_text() != now:
-            for index in MARKS.glob("*.nbi"):
-                index.unlink(missing_ok=True)
-            MARKS.mkdir(exist_ok=True)
-            mark.write_text(now)
+def _options(makes_room: bool, **more: Any) -> dict[str, Any]:
+    return SHARED | {"_nrt": makes_room} | more
 
 
-def _all_files() -> str:
-    """What changes whenever any kernel has to be compiled anew."""
-    return f"{importlib.metadata.version('numba')} {_digest({late.file for late in Late.all} | set(SHARED))}"
-
-
-def are_cached() -> bool:
-    """Whether all kernels of the modules imported so far were compiled before, as they are now."""
-    mark = MARKS / "kernels.mark"
-    return mark.exists() and mark.read_text() == _all_files()
-
-
-def load(progress: Callable[[int, int], None] = lambda done, total: None) -> None:
-    """Make all kernels of the modules imported so far. Where they have to be compiled, which takes minutes, and there
-    is another core, a second process does so from the other end; what it has made is taken from the cache.
-    """
-    kernels = _kernels()
-    with _helper() if not are_cached() and (os.cpu_count() or 1) > 1 else contextlib.nullcontext():
-        for index, late in enumerate(kernels):
-            progress(index, len(kernels))
-            late.made()
-    with contextlib.suppress(OSError):
-        (MARKS / "kernels.mark").write_text(_all_files())
-
-
-def _kernels() -> list[Late]:
-    return [late for late in Late.all if late._signatures]
-
-
-@contextlib.contextmanager
-def _helper() -> Iterator[None]:
-    _numba()  # first, since it may drop the cache
-    modules = list(dict.fromkeys(late._function.__module__ for late in _kernels()))  # so that both count alike
-    command = f"from reins.core.dsp.compiled import load_from_the_end; load_from_the_end({modules!r})"
-    helper = subprocess.Popen([sys.executable, "-c", command], stdout=subprocess.DEVNULL)
-    try:
-        yield
-    finally:
-        helper.kill()  # it has no more to do, or shall do no more
-        helper.wait()
-
-
-def load_from_the_end(modules: list[str]) -> None:
-    """Make all kernels of these modules, the last first."""
-    for name in modules:
-        importlib.import_module(name)
-    for late in reversed(_kernels()):
-        late.made()
-
-
-def kernel(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+def kernel(*signatures: str, makes_room: bool = False) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Compile a function over arrays for the given signatures; it releases the GIL and is cached on disk."""
-    return lambda function: Late(function, signatures, cache=True, nogil=True, error_model="numpy")
+    return lambda function: Late(function, signatures, **_options(makes_room, cache=True, nogil=True))
 
 
 def brief(*signatures: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """As kernel, for one that is done in a few microseconds: it holds the GIL, because with many desks playing, letting
     go of it and waiting for it again takes far longer.
     """
-    return lambda function: Late(function, signatures, cache=True, error_model="numpy")
+    return lambda function: Late(function, signatures, **_options(False, cache=True))
 
 
 def plain(array: np.ndarray) -> np.ndarray:
@@ -174,15 +207,20 @@ def plain(array: np.ndarray) -> np.ndarray:
 
 
 def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
-    """For helpers that live in the file of the kernels calling them, or in SHARED: compiled into their caller."""
-    return Late(function, (), error_model="numpy")
+    """For helpers that live in the file of the kernels calling them, or in kept.SHARED: compiled into their caller."""
+    return Late(function, (), **_options(False, no_cpython_wrapper=True))
+
+
+def roomy(function: Callable[..., Any]) -> Callable[..., Any]:
+    """As inlined, for one that makes room of its own."""
+    return Late(function, (), **_options(True, no_cpython_wrapper=True))
 
 
 def fused(function: Callable[..., Any]) -> Callable[..., Any]:
     """As inlined, where a product and a sum may be rounded once: a recursion that stands alone in its loop, or a pass
     whose vectors are tested to round as their remainders do.
     """
-    return Late(function, (), error_model="numpy", fastmath={"contract"})
+    return Late(function, (), **_options(False, no_cpython_wrapper=True, fastmath={"contract"}))
 
 
 @inlined

@@ -10,7 +10,7 @@ from reins.core.dsp.lanes import begun, first, keep, pair, second
 from reins.core.dsp.variable import step_still, taken
 
 
-@kernel("void(f8[:,:,::1], f8[:,:,::1], f8[:,:,::1], f8[:,::1], f8[:,::1], f8[:,:,::1], f8[:,::1])")
+@kernel("void(f8[:,:,::1], f8[:,:,::1], f8[:,:,::1], f8[:,::1], f8[:,::1], f8[:,:,::1], f8[:,::1])", makes_room=True)
 def hold_bands(heard, bands, state, params, scratch, gain_db, out):
     """As dynamics.follow_curve for each band: heard (bands, lanes, frames), bands (bands, channels, frames), state
     (bands, lanes, LANE_STATE), params (bands, PARAMS), gain_db (bands, gain lanes, frames); out (channels, frames) is
@@ -80,7 +80,8 @@ def _watch_and_take(heard, source, sections, section_state, taking, taking_state
 
 @kernel(
     "void(f8[:,::1], f8[:,::1], f8[:,::1], f8[:,:,::1], f8[::1], f8[:,::1], f8[:,::1], f8[:,::1], f8, f8[:,::1],"
-    " f8[:,::1], f8[:,::1], f8[:,::1])"
+    " f8[:,::1], f8[:,::1], f8[:,::1])",
+    makes_room=True,
 )
 def hold_watched(
     heard, source, sections, section_state, taking, taking_state, state, params, output, scratch, watched, gain_db, out

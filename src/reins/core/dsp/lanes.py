@@ -142,11 +142,11 @@ class _Given(Late):
     """An operation that is numba's own function of that name, once there is one."""
 
     def __init__(self, name: str) -> None:
-        self._name = name
+        self._called = name
 
-    def made(self) -> Any:
+    def make(self) -> Any:
         """The operation as numba knows it."""
-        return _operations()[self._name]
+        return _operations()[self._called]
 
 
 pair: Any = _Given("pair")

@@ -91,7 +91,7 @@ def _between(source, phases, most, ceiling, peaks, count, sizes, work):
             peaks[i] = max(peaks[i], _highest_between(source[i:], phases))
 
 
-@kernel("void(f8[:,::1], i8, f8[:,::1], f8[::1], f8, f8[:,::1])")
+@kernel("void(f8[:,::1], i8, f8[:,::1], f8[::1], f8, f8[:,::1])", makes_room=True)
 def between_peaks(driven, first, phases, most, ceiling, peaks):
     """Largest magnitude on and after each frame: driven (channels, frames), of which those from `first` on count, taps
     - 1 before the first of peaks (channels, frames), or (1, frames) for the loudest of all channels.
@@ -112,7 +112,8 @@ def between_peaks(driven, first, phases, most, ceiling, peaks):
             for i in range(count + taps - 1):
                 sizes[i] = abs(source[i])
             loudest_bits[0] = largest_bits(bits, count + taps - 1)
-            own[:] = sizes[middle : middle + PIECE]
+            for i in range(count):
+                own[i] = sizes[middle + i]
             if loudest[0] * REACH > ceiling:
                 _between(source, phases, most, ceiling, own, count, sizes, work)
             _raise_to(lane[start:], own, count)
@@ -218,7 +219,7 @@ def _rests(state, recent, automatic, span):
     return state[GAIN] == 0.0 and state[TOTAL] == STEPS * recent.size and (automatic == 0.0 or ready)
 
 
-@kernel("void(f8[:,::1], f8[:,::1], i8[:,::1], f8[:,::1], i8[:,::1], i8[:,::1], f8[:,::1], i8[::1])")
+@kernel("void(f8[:,::1], f8[:,::1], i8[:,::1], f8[:,::1], i8[:,::1], i8[:,::1], f8[:,::1], i8[::1])", makes_room=True)
 def limit_gain(gains, wanted, places, lanes, recent, counters, params, begins):
     """Turn peaks (lanes, frames) into gains, in place.
 
@@ -253,7 +254,7 @@ def limit_gain(gains, wanted, places, lanes, recent, counters, params, begins):
                 _mean_of(need, n, recent[lane], counters[lane], state, made)
 
 
-@kernel("void(f8[:,::1], i8, f8[:,::1], f8, f8[::1], f8[:,::1])")
+@kernel("void(f8[:,::1], i8, f8[:,::1], f8, f8[::1], f8[:,::1])", makes_room=True)
 def apply_limit(driven, first, gains, ceiling, gain_db, out):
     """out (channels, frames) = driven from `first` on times its lane of gains (lanes, frames; one lane serves all),
     kept within the ceiling, which the product may pass by a rounding error. gain_db (frames) is the lowest gain of all

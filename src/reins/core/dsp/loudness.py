@@ -77,7 +77,7 @@ def _weighted_energy(x0, x1, sections, state):
     return energy
 
 
-@kernel("i8(f8[:,::1], f8[:,::1], f8[:,:,::1], f8[::1], i8, i8, f8[::1])")
+@kernel("i8(f8[:,::1], f8[:,::1], f8[:,:,::1], f8[::1], i8, i8, f8[::1])", makes_room=True)
 def _weighted_steps(signal, sections, state, running, filled, step_frames, steps):
     """K-weight signal (channels, frames) and sum its squares over steps; returns the frames in the open step.
 
@@ -109,7 +109,7 @@ def _largest(values, bits, count):
     return values[0]
 
 
-@kernel("f8(f8[:,::1], f8[:,::1], f8, f8)")
+@kernel("f8(f8[:,::1], f8[:,::1], f8, f8)", makes_room=True)
 def _interpolated_peak(padded, phases, reach, peak):
     """The largest of `peak`, the magnitudes of padded (channels, TAPS - 1 + frames) and those of its four-times
     interpolation. Pieces whose samples could not make more of themselves than is known, by `reach` at most, are passed
@@ -155,7 +155,7 @@ def _squares(row):
     return total
 
 
-@kernel("void(f8[:,::1], f8[::1])")
+@kernel("void(f8[:,::1], f8[::1])", makes_room=True)
 def fold_level(block, level):
     """Raise level[0] to the largest magnitude of block (channels, frames), and add its squares to level[1]."""
     frames = block.shape[1]

@@ -18,7 +18,7 @@ from collections.abc import Callable
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import inlined
+from reins.core.dsp.compiled import inlined, roomy
 from reins.core.dsp.halfband import equal_ripple_taps
 
 Array = npt.NDArray[np.float64]
@@ -133,7 +133,7 @@ def enter(signal, by, out, gone):
     keep_last(gone, out, frames)
 
 
-@inlined
+@roomy
 def double(planes, past, frames, taps, out, gone):
     """out (channels, 2 P, its past + frames) from planes (channels, P, past + frames); gone: what out begins with."""
     count, reach, out_past, twice = planes.shape[1], 2 * taps.size - 1, gone.shape[2], taps + taps

@@ -110,7 +110,8 @@ class Memory:
 
 @kernel(
     "void(f8[:,::1], i8, i8[::1], i8[::1], f8[:,::1], i8, f8[:,::1], f8[:,::1], f8[:,::1], f8[:,::1], i8[::1],"
-    " f8[:,::1])"
+    " f8[:,::1])",
+    makes_room=True,
 )
 def run_room(source, predelay, all_passes, frames, absorbs, silent, before, thick, lines, filters, places, out):
     """What a room makes of source (1 or 2, frames) into out (2, frames).

@@ -21,7 +21,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from reins.core.dsp.compiled import inlined, kernel
+from reins.core.dsp.compiled import inlined, kernel, roomy
 from reins.core.dsp.raising import TILE, Way, begin_with, fall, in_parts, keep_last, rise, turn
 
 Array = npt.NDArray[np.float64]
@@ -107,7 +107,7 @@ def _bend_part(now, last, kind, offset, rest, share, made):
             made[i] = (u + half * (math.sqrt(one + u * u) - one) - least) * most - now[i]
 
 
-@inlined
+@roomy
 def _bend(driven, frames, kind, offset, out, gone):
     """As bend, of so many frames; planes as in dsp.raising."""
     as_wide = driven.dtype.type
@@ -128,7 +128,8 @@ def _bend(driven, frames, kind, offset, out, gone):
             for plane in range(count):
                 now, made = driven[channel, plane, 1 + start :][:n], out[channel, plane, past + start :][:n]
                 if kind == STRAIGHT:
-                    made[:] = now
+                    for i in range(n):  # to assign the whole makes numba compile 37 functions more
+                        made[i] = now[i]
                 elif kind == SOFT:
                     _bend_soft(now, last, as_wide(offset), as_wide(rest), as_wide(share), below, above, made)
                     below, above = above, below
@@ -138,7 +139,7 @@ def _bend(driven, frames, kind, offset, out, gone):
     keep_last(gone, out, frames)
 
 
-@kernel("void(f8[:,:,::1], i8, f8, f8[:,:,::1], f8[:,:,::1])")
+@kernel("void(f8[:,:,::1], i8, f8, f8[:,:,::1], f8[:,:,::1])", makes_room=True)
 def bend(driven, kind, offset, out, gone):
     """What the curve adds to driven (channels, planes, 1 + frames), the frame before them first, into out (channels,
     planes, past + frames), which begins with gone; offset: b, within -0.9 .. 0.9.
@@ -146,7 +147,7 @@ def bend(driven, kind, offset, out, gone):
     _bend(driven, driven.shape[2] - 1, kind, offset, out, gone)
 
 
-@kernel("void(f8[:,::1], f8, i8, f8, i8[:,::1], f4[::1], i8[::1], i8, f4[::1], f4[::1], f8[:,::1])")
+@kernel("void(f8[:,::1], f8, i8, f8, i8[:,::1], f4[::1], i8[::1], i8, f4[::1], f4[::1], f8[:,::1])", makes_room=True)
 def bend_raised(signal, k, kind, offset, steps, taps, counts, wait, gone, room, out):
     """out (channels, frames) = what the curve adds to k times signal at a raised rate, over k.
 

@@ -115,7 +115,7 @@ class Analysis:
         return np.asarray(transforms().rfft(cut, axis=2, overwrite_x=True))
 
 
-@kernel("void(f4[:,::1], f8[:,::1], i8, f4[::1], f4[:,:,::1], f4[:,::1])")
+@kernel("void(f4[:,::1], f8[:,::1], i8, f4[::1], f4[:,:,::1], f4[:,::1])", makes_room=True)
 def cut_windows(held, sound, hop, window, cut, left):
     """cut (channels, windows, length): windows of held (channels, waiting) and sound (channels, frames) one after the
     other, `hop` apart, times the window; left: what lies behind the beginning of the next one.
@@ -137,7 +137,7 @@ def cut_windows(held, sound, hop, window, cut, left):
             kept[i] = rest[i]
 
 
-@kernel("void(f4[:,:,::1], f4[::1], i8, i8, f4[:,::1], f8[:,::1], f4[:,::1])")
+@kernel("void(f4[:,:,::1], f4[::1], i8, i8, f4[:,::1], f8[:,::1], f4[:,::1])", makes_room=True)
 def overlap_add(pieces, window, hop, first, made, out, later):
     """Add pieces (channels, windows, length) times the window, `hop` apart from the frame `first` on, to what was made
     (channels, length); out: the next frames of that, later: what was made behind them.

@@ -189,7 +189,7 @@ def run_three(heard, source, state, params, begins, scratch, gain_db, told, out)
             apply_gain(source, start, count, scratch[0], scratch[gain_lanes - 1], now, out)
 
 
-@kernel("void(f8[::1], f8[::1], f8[::1], f8[::1])")
+@kernel("void(f8[::1], f8[::1], f8[::1], f8[::1])", makes_room=True)
 def _law(level_db, params, work, gain_db):
     gain_db[:] = 0.0
     for detector in range(3):

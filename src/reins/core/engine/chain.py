@@ -11,7 +11,8 @@ passed by and named in `failures`.
 
 import copy
 import logging
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -33,7 +34,7 @@ from reins.core.routing import BEFORE, key_names
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
 from reins.core.units import lin_to_db
-from reins.errors import SettingsError
+from reins.errors import NotReadyError, SettingsError
 
 log = logging.getLogger(__name__)
 Array = npt.NDArray[np.float64]
@@ -85,6 +86,8 @@ class Chain:
         self._channels, self._sample_rate, self._key_channels = channels, sample_rate, key_channels
         self._spectrum = spectrum
         self.failures: dict[str, str] = {}
+        #: What is passed by, or not moved, until its kernels are compiled: by processor id, or "reins".
+        self.awaited: dict[str, NotReadyError] = {}
         self._heard_frames = 0  # of a chain that is told no time
         self._arrange(entries, {})
 
@@ -121,10 +124,11 @@ class Chain:
         if any(rein.on for rein in self._reins):
             for name in outside_keys(self._reins):
                 self._check_key(name, "a rein")
-            self._mover = Mover(
-                self.entries, self._reins, self.strip, channels=self._channels, sample_rate=self._sample_rate,
-                key_channels=self._key_channels, known=known,
-            )  # fmt: skip
+            with self._going_on("reins"):
+                self._mover = Mover(
+                    self.entries, self._reins, self.strip, channels=self._channels, sample_rate=self._sample_rate,
+                    key_channels=self._key_channels, known=known,
+                )  # fmt: skip
         self._places = [place for place, entry in enumerate(self.entries) if entry.on]
 
     def _check_key(self, name: str, whose: str) -> None:
@@ -139,20 +143,32 @@ class Chain:
         for name in names:
             self._check_key(name, entry.type)
         channels = {name: self._key_channels.get(name, self._channels) for name in names}
-        processor: Processor | Oversampled
-        if old is None or isinstance(old.processor, PassedBy):
-            processor = make.processor(
-                entry.settings, channels=channels_in, sample_rate=self._sample_rate, key_channels=channels
-            )
-            processor.know(self._spectrum)
-        else:
-            processor = twin_of(old.processor)
-            if old.goes_on_with(entry):
-                processor.apply(entry.settings)
-            processor.know(self._spectrum)
+        wide = channels_after([entry], channels_in)
+        processor: Processor | Oversampled | PassedBy = PassedBy(channels_in, wide, make.latency_frames)
+        with self._going_on(entry.id):
+            if old is None or isinstance(old.processor, PassedBy):
+                made = make.processor(
+                    entry.settings, channels=channels_in, sample_rate=self._sample_rate, key_channels=channels
+                )
+            else:
+                made = twin_of(old.processor)
+                if old.goes_on_with(entry):
+                    made.apply(entry.settings)
+            made.know(self._spectrum)
+            processor = made
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
         delays = {n: twin_of(known[n]) if n in known else Delay(channels[n], latency) for n in names}
         return Stage(entry, make, processor, delays, latency, channels_in)
+
+    @contextmanager
+    def _going_on(self, what: str) -> Iterator[None]:
+        """Go on without what is not compiled yet, where this thread does."""
+        try:
+            yield
+        except NotReadyError as error:
+            if not error.goes_on:
+                raise
+            self.awaited[what] = error
 
     def process(self, sound: Array, keys: Mapping[str, Array] = {}, when: When | None = None) -> Array:
         """The result (channels, frames) for the next block, always finite.
@@ -166,11 +182,18 @@ class Chain:
         if self._hears_before:
             keys = {**keys, BEFORE: sound}
         if self._mover is not None:
-            self._mover.follow(sound, keys)
-            self.strip_moved = self._mover.strip(when, self.latency_frames)
+            with self._going_on("reins"):
+                self._mover.follow(sound, keys)
+                self.strip_moved = self._mover.strip(when, self.latency_frames)
+            if "reins" in self.awaited:
+                self._mover, self.strip_moved = None, {}
         try:
             for place in range(len(self._stages)):
                 self._passed.append(self._made(place, keys, when))
+        except NotReadyError as error:
+            if not error.goes_on:
+                raise
+            return self._put_out(self._mended(keys, when, error))
         except Exception:
             log.exception("a processor failed: %s", self._stages[len(self._passed) - 1].entry.type)
             return self._put_out(self._mended(keys, when))
@@ -204,9 +227,9 @@ class Chain:
             block.moved = self._mover.moved(self._places[place], block.when, late, stage.processor.leaves_late)
         return stage.process(block)
 
-    def _mended(self, keys: Mapping[str, Array], when: When) -> Array:
-        """The block once more, from the first stage on that did not make it, which is passed by from now on; those
-        after it have heard what it made and begin anew.
+    def _mended(self, keys: Mapping[str, Array], when: When, awaited: NotReadyError | None = None) -> Array:
+        """The block once more, from the first stage on that did not make it, which is passed by from now on, or until
+        it is ready where that is awaited; those after it have heard what it made and begin anew.
         """
         guilty: int | None = None
         if is_finite(self._passed[0]):
@@ -220,22 +243,28 @@ class Chain:
         while (place := len(self._passed) - 1) < len(self._stages):
             made = None
             if place != guilty:
+                awaited = None
                 try:
                     made = self._made(place, keys, when)
+                except NotReadyError as error:
+                    awaited = error
                 except Exception:
                     log.exception("a processor failed: %s", self._stages[place].entry.type)
             if made is None or not is_finite(made):
-                self._pass_by(place)
+                self._pass_by(place, awaited)
                 made = self._made(place, keys, when)
                 self._stages[place + 1 :] = [self._anew(stage) for stage in self._stages[place + 1 :]]
             self._passed.append(made)
         return self._passed[-1]
 
-    def _pass_by(self, place: int) -> None:
+    def _pass_by(self, place: int, awaited: NotReadyError | None) -> None:
         stage = self._stages[place]
         entry, latency = stage.entry, stage.processor.latency_frames
         wide = channels_after([entry], stage.channels)
         self._stages[place] = replace(stage, processor=PassedBy(stage.channels, wide, latency))
+        if awaited is not None:
+            self.awaited[entry.id or str(place)] = awaited
+            return
         self.failures[entry.id or str(place)] = (
             f"{PROCESSORS[entry.type].label}, processor {self.entries.index(entry) + 1} of its chain, made what is no "
             "sound and is passed by; change its settings or take it out."
@@ -247,6 +276,11 @@ class Chain:
             return stage
         keys, late = tuple(stage.keys), stage.latency_before
         return self._stage(stage.entry, keys, stage.make, None, late, stage.channels)
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether nothing is passed by."""
+        return not self.failures and not self.awaited
 
     def gains(self) -> list[tuple[ProcessorEntry, dict[str, Array], int]]:
         """After `process`: each processor's moving gains and marks, and the latency of the sound they acted on."""
@@ -320,7 +354,10 @@ class Chain:
         twin.__dict__.update(self.__dict__)  # copy.copy takes five times as long
         twin.entries, twin.failures, twin._late = entries, {}, twin_of(self._late)
         on = [entry for entry in entries if entry.on]
-        twin._stages = [stage.retuned(entry) for stage, entry in zip(self._stages, on, strict=True)]
+        try:
+            twin._stages = [stage.retuned(entry) for stage, entry in zip(self._stages, on, strict=True)]
+        except NotReadyError:
+            return self.evolved(entries)
         if self._mover is not None:
             twin._take_reins(self._mover)
         return twin
@@ -339,7 +376,7 @@ class Chain:
         of the strip, where they are others.
         """
         twin = copy.copy(self)
-        twin._spectrum, twin.failures = spectrum, {}
+        twin._spectrum, twin.failures, twin.awaited = spectrum, {}, {}
         twin._key_channels = self._key_channels if key_channels is None else key_channels
         if reins is not None:
             twin._reins, twin.strip = reins, strip

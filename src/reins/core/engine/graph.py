@@ -245,6 +245,14 @@ class Graph:
             for what, said in player.failures().items()
         }
 
+    def awaited(self) -> dict[str, str]:
+        """By processor id, or strip and "reins": why the sound goes on without it."""
+        return {
+            f"{strip_id}/{what}" if what == "reins" else what: said
+            for strip_id, player in self.players.items()
+            for what, said in player.awaited().items()
+        }
+
     def process(self, frames: int, *, dry: bool = False) -> None:
         """Work on the next frames; `dry` has every strip tell what would be there without any chain."""
         when = self._when(frames)
@@ -252,6 +260,7 @@ class Graph:
             player = self.players.get(strip_id)
             if player is None:
                 continue
+            player.take_in()
             keys = {tie.name: self._key(tie, strip_id, frames) for tie in self.plan.ties[strip_id]}
             if isinstance(player, TrackPlayer):
                 player.process(when, keys, pre_roll=self._pre_roll, dry=dry)

@@ -16,6 +16,7 @@ from reins.core.sessions import Document
 from reins.core.takes import Take
 from reins.core.time import SEAM_MS, Stream
 from reins.core.units import ms_to_frames
+from reins.errors import NotReadyError
 
 AHEAD_S = 0.150
 MANY_PROCESSORS = 48  # from here on blocks are twice as long: half the work around the kernels, 20 ms more to the hand
@@ -128,6 +129,10 @@ class LiveClock:
         """Sentences on what has failed while playing, by what it is."""
         return self._mixer.graph.failures()
 
+    def awaited(self) -> dict[str, str]:
+        """What the sound goes on without until it is compiled; see Graph.awaited."""
+        return self._mixer.graph.awaited()
+
     def ended(self) -> bool:
         """Whether everything there is has been given."""
         here = self._stream_map.heard_at(self._sent)
@@ -155,9 +160,16 @@ class LiveClock:
         sounding = mix[:, : max(1, self._mixer.left(place, frames))]  # to the end alone
         strips = {k: (*levels, self._held(k, levels[0], frames)) for k, levels in self._mixer.meters().items()}
         return LiveBlock(
-            self.stream, place, samples, strips, self._mixer.deepest_db(), self._watcher.look(self._mixer),
+            self.stream, place, samples, strips, self._mixer.deepest_db(), self._look(),
             self._meter.feed(np.ascontiguousarray(sounding)),
         )  # fmt: skip
+
+    def _look(self) -> Sight:
+        """What there is to see; nothing as long as what looks is not compiled."""
+        try:
+            return self._watcher.look(self._mixer)
+        except NotReadyError:
+            return Sight({}, {}, None, {})
 
     def last_reading(self) -> MasterReading | None:
         """The master's meters over all that was given; integrated loudness is that of the whole."""

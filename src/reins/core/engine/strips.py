@@ -89,6 +89,7 @@ class StripPlayer:
         self._rate, self._key_channels = sample_rate, key_channels
         self._wanted: Track | Bus | Master | None = None
         self._retunes = False  # whether what is wanted differs by settings of processors alone
+        self._comes_in = False  # whether something comes in that was awaited
         self._heard = Heard(True, (True,) * len(getattr(strip, "sends", [])))
         self.chain = GlidingChain(self._fresh(strip), sample_rate=sample_rate)
         self._past = Past(sample_rate)
@@ -126,11 +127,16 @@ class StripPlayer:
         self._retunes = self._wanted is None or self._retunes
         self._wanted = strip
 
+    def take_in(self) -> None:
+        """Have what was awaited, and is compiled by now, come in at the next block."""
+        if any(error.is_over() for error in self.chain.chain.awaited.values()):
+            self._wanted, self._comes_in = self._wanted or self.strip, True
+
     def twin(self, strip: Track | Bus | Master, key_channels: Mapping[str, int], heard: Heard) -> "StripPlayer":
         """A copy that goes on from the same state with other settings of equal latency."""
         twin = copy.copy(self)
         twin.strip, twin._wanted, twin._heard, twin._key_channels = strip, None, heard, key_channels
-        same = strip is self.strip and key_channels == self._key_channels and not self.chain.chain.failures
+        same = strip is self.strip and key_channels == self._key_channels and self.chain.chain.is_whole
         chain = self.chain.chain.retuned(strip.chain) if same else self.chain.chain.evolved(
             strip.chain, key_channels, self._spectrum(strip), reins=strip.reins, strip=strip
         )  # fmt: skip
@@ -150,12 +156,17 @@ class StripPlayer:
     def _take_over(self) -> None:
         if self._wanted is not None and not self.chain.gliding:
             strip, self._wanted = self._wanted, None
-            if self._retunes and not self.chain.chain.failures:
+            if self._retunes and self.chain.chain.is_whole:
                 self.chain.change(self.chain.chain.retuned(strip.chain))
-            elif strip.chain != self.strip.chain or self._moves_otherwise(strip) or self._puts_out_otherwise(strip):
+            elif (
+                strip.chain != self.strip.chain
+                or self._comes_in
+                or self._moves_otherwise(strip)
+                or self._puts_out_otherwise(strip)
+            ):
                 self.chain.change(self._successor(strip))
                 self._go_to(strip)  # a chain that comes out on other channels is panned otherwise
-            self._retunes = False
+            self._retunes = self._comes_in = False
             self.strip = strip
 
     def _moves_otherwise(self, strip: Track | Bus | Master) -> bool:
@@ -191,6 +202,10 @@ class StripPlayer:
     def failures(self) -> dict[str, str]:
         """What has failed here, by processor; see Chain and TrackPlayer."""
         return self.chain.chain.failures
+
+    def awaited(self) -> dict[str, str]:
+        """What goes on without something here until that is compiled, as Chain.awaited, in sentences."""
+        return {what: str(error) for what, error in self.chain.chain.awaited.items()}
 
     def _mix_gains(self, strip: Track | Bus | Master) -> tuple[float, float]:
         fader = db_to_lin(strip.fader_db + strip.matched_db) if strip.fader_db > FADER_OFF_DB else 0.0

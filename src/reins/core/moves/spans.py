@@ -1,5 +1,6 @@
 """How far reins take settings, known before they do: what is dear to work out is then ready when sound gets there."""
 
+import contextlib
 from collections.abc import Sequence
 from typing import Any
 
@@ -11,6 +12,7 @@ from reins.core.moves.scales import Way
 from reins.core.processors import PROCESSORS
 from reins.core.processors.oversampling import times_of
 from reins.core.settings.paths import value_at
+from reins.errors import NotReadyError
 
 
 def spans_of(reins: Sequence[Rein], entries: Sequence[Any]) -> dict[int, dict[str, tuple[float, float]]]:
@@ -40,4 +42,5 @@ def prepare_moved(reins: Sequence[Rein], entries: Sequence[Any], sample_rate: in
         entry = entries[place]
         if entry.on:
             rate = sample_rate * times_of(entry.settings)
-            PROCESSORS[entry.type].prepare_moved(entry.settings, spans, rate)
+            with contextlib.suppress(NotReadyError):  # it goes on without it, then
+                PROCESSORS[entry.type].prepare_moved(entry.settings, spans, rate)

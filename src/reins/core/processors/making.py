@@ -2,6 +2,7 @@
 rate of the sound or at a multiple of it.
 """
 
+import contextlib
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
@@ -9,6 +10,7 @@ from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Array, Processor
 from reins.core.processors.bending import Bending
 from reins.core.processors.oversampling import Oversampled, filters_tail_s, latency_of, times_of
+from reins.errors import NotReadyError
 
 
 class Make(NamedTuple):
@@ -44,8 +46,9 @@ class Make(NamedTuple):
 
 def prepare(type_name: str, settings: Any, sample_rate: int) -> None:
     """Compute what settings come to at the rate they are used at, so that the thread that plays need not."""
-    for channels in (1, 2):
-        PROCESSORS[type_name].tuned(settings, channels, sample_rate * times_of(settings))
+    with contextlib.suppress(NotReadyError):  # it goes on without it, then
+        for channels in (1, 2):
+            PROCESSORS[type_name].tuned(settings, channels, sample_rate * times_of(settings))
 
 
 def tail_s(type_name: str, settings: Any, sample_rate: int) -> float:

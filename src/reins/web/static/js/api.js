@@ -23,22 +23,30 @@ export async function orProblem(work) {
 
 const LOST = "The desk cannot reach its server; what was kept is safe. It will try again.";
 
-/** @param {string} path @param {RequestInit} [options] */
-async function request(path, options = {}) {
-  let response;
-  try {
-    response = await fetch(path, options);
-  } catch (error) {
-    if (overtaken(error)) throw error;
-    throw new ApiError(LOST, 0);
+const READY_AGAIN_MS = 400;
+
+/** An answer that is what was asked for. What the server cannot do before it has compiled it is asked for again until it
+ *  can; the page hears of that (`reins-waits`). @param {string} path @param {RequestInit} [options] */
+async function answered(path, options = {}) {
+  for (;;) {
+    const response = await fetch(path, options).catch((error) => {
+      throw overtaken(error) ? error : new ApiError(LOST, 0);
+    });
+    if (response.ok) return response;
+    const body = await read(response);
+    if (!body.getting_ready) throw new ApiError(body.error || LOST, response.status);
+    document.dispatchEvent(new CustomEvent("reins-waits", { detail: body.error }));
+    await new Promise((resolve) => setTimeout(resolve, READY_AGAIN_MS));
   }
-  const body = await response.json().catch((error) => {
-    if (overtaken(error)) throw error;
-    return {};
-  });
-  if (!response.ok) throw new ApiError(body.error || LOST, response.status);
-  return body;
 }
+
+const read = (response) => response.json().catch((error) => {
+  if (overtaken(error)) throw error;
+  return {};
+});
+
+/** @param {string} path @param {RequestInit} [options] */
+const request = async (path, options) => read(await answered(path, options));
 
 const post = (path, body, signal) =>
   request(path, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body), signal });
@@ -62,10 +70,7 @@ export const spectrum = (id, strip, body, signal) => post(`/api/sessions/${id}/s
 /** A part of the map as bytes, column after column. @returns {Promise<Uint8Array>} */
 export async function takeMap(id, strip, body, signal) {
   const options = { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body), signal };
-  const response = await fetch(`/api/sessions/${id}/strips/${strip}/map`, options).catch((error) => {
-    throw overtaken(error) ? error : new ApiError(LOST, 0);
-  });
-  if (!response.ok) throw new ApiError((await response.json().catch(() => ({}))).error || LOST, response.status);
+  const response = await answered(`/api/sessions/${id}/strips/${strip}/map`, options);
   return new Uint8Array(await response.arrayBuffer());
 }
 

@@ -58,6 +58,8 @@ const shown = (kit, state, data) => ({
   processorId: null,
   playing: false,
   told: "",
+  /** What the sound goes on without until it is compiled: by processor why. @type {Record<string, string>} */
+  awaited: {},
   problem: "",
   offer: "",
   lost: false,
@@ -171,6 +173,7 @@ const shown = (kit, state, data) => ({
       rein: (stripId, name) => { if (stripId !== this.stripId) this.select(stripId); state.reins.reinFor(`strip.${name}`); },
       tempo,
     });
+    document.addEventListener("reins-waits", (event) => state.keeping.tell(/** @type {CustomEvent} */ (event).detail));
     kit.reading = new MasterReading(kit.parts.reading);
     kit.previews = new Previewer(this.session.id, () => state.trying.wish(), (answer) => this.draw(answer), (busy) => { this.drawing = busy; });
     state.hearing.beginMore();
@@ -206,6 +209,7 @@ const shown = (kit, state, data) => ({
     });
     live.addEventListener("kept", () => state.keeping.refresh());
     live.addEventListener("problem", (event) => state.keeping.complain(/** @type {CustomEvent} */ (event).detail));
+    live.addEventListener("awaited", (event) => { this.awaited = /** @type {CustomEvent} */ (event).detail; });
     live.addEventListener("lost", () => { this.lost = true; });
     live.addEventListener("back", () => {
       this.lost = false;

@@ -129,6 +129,10 @@ export class Live extends EventTarget {
     this.tell("lost");
   }
 
+  on_getting_ready({ processors }) {
+    this.tell("awaited", processors);
+  }
+
   on_started({ stream, frame }) {
     this.clear(stream);
     this.frame = frame;

@@ -8,7 +8,8 @@ export function meterStation(station, meters) {
   const [told, held] = [".station-gain", ".station-held"].map((part) => /** @type {HTMLElement} */ (station.querySelector(part)));
   const gain = meters?.gains[station.dataset.processor ?? ""] ?? 0;
   const moved = Math.abs(gain) > 0.05;
-  const said = station.dataset.opens === "true" && meters && !moved ? "● open" : "";
+  const awaited = station.dataset.awaited ? "getting ready" : "";
+  const said = station.dataset.opens === "true" && meters && !moved ? "● open" : awaited;
   putText(told, moved ? `${gain > 0 ? "+" : "−"}${Math.min(Math.abs(gain), 99).toFixed(1)} dB` : said);
   putStyle(held, "width", `${Math.round(Math.min(Math.abs(gain) / 24, 1) * 100)}%`);
   const lu = meters?.louder_lu?.[station.dataset.processor ?? ""];
