@@ -58,8 +58,8 @@ def installed(wheel, tmp_path_factory):
     subprocess.run([*install, str(wheel)], check=True, capture_output=True)
     for path in SOURCE.rglob("*"):
         there = folder / "reins" / path.relative_to(SOURCE)
-        if path.suffix in (".nbi", ".nbc") or path.name == "kernels.mark" or path.name == "shared.mark":
-            there.parent.mkdir(exist_ok=True)
+        if path.suffix in (".nbi", ".nbc") or (path.parent.name == "marks" and path.is_file()):
+            there.parent.mkdir(parents=True, exist_ok=True)
             shutil.copy2(path, there)
         elif there.is_file():
             shutil.copystat(path, there)

@@ -16,6 +16,7 @@ from reins.core.dsp.order import in_order
 from reins.errors import NotReadyError
 
 log = logging.getLogger(__name__)
+COMMAND = [sys.executable, "-m", MODULE, "help"]
 MOST_HELPERS = 3  # one after the other: whatever ends a helper shall not do so for ever
 _thread = threading.local()
 
@@ -123,11 +124,10 @@ class Readying:
 
     def _listen(self) -> None:
         """Begin a helper and take in what it has made, until it ends."""
-        command = [sys.executable, "-m", MODULE, "help"]
         with self._changed:
             if self._closed:
                 return
-            self._helper = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+            self._helper = subprocess.Popen(COMMAND, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         with self._helper as helper:
             assert helper.stdout is not None
             for line in helper.stdout:

@@ -6,8 +6,9 @@ needs. No fastmath: without it every pass gives the same bits whether a sample f
 a loop, so block size never matters; but see `fused`.
 
 Two thirds of what compiling costs is not the code of kernels: so nothing is compiled that only C would call, nor what
-only Python would call of helpers; and kernels count no references, since what they are given outlives them. One that
-makes room of its own has to say so (`makes_room`): numba refuses it otherwise.
+only Python would call of helpers; and kernels count no references, since what they are given outlives them. Those
+that make room of their own, or are handed an array back, have to say so (`makes_room`, `roomy`): numba refuses the
+former otherwise, `_refuse_handing_back` the latter.
 """
 
 import functools
@@ -38,7 +39,7 @@ class Late:
 
     def __init__(self, function: Callable[..., Any], signatures: tuple[str, ...], **options: Any) -> None:
         functools.update_wrapper(self, function)
-        self._function, self.signatures, self._options = function, signatures, options
+        self._function, self.signatures, self.options = function, signatures, options
         self._made: Callable[..., Any] | None = None
         self.all.append(self)
 
@@ -74,13 +75,14 @@ class Late:
                 for name in self._function.__code__.co_names:
                     if isinstance(names.get(name), Late):
                         names[name] = names[name].make()
-                made = _numba().njit(**self._options)(self._function)
+                made = _numba().njit(**self.options)(self._function)
                 with _no_collecting():
                     for signature in self.signatures:
                         made.compile(signature)
                 if self.signatures:
                     made.disable_compile()
                 self._made = made
+                _refuse_handing_back()
             return self._made
 
     def is_made(self) -> bool:
@@ -136,6 +138,17 @@ def _compiled(late: Late, told: Callable[[str], None], *, wait: bool) -> bool:
         late.make()
         turn.keep()
         return True
+
+
+def _refuse_handing_back() -> None:
+    """An array handed back by a function that counts no references, to one that does, would be freed while it is used;
+    what was taken from the cache has been looked at when it was compiled.
+    """
+    for late in Late.all:
+        if late.is_made() and not late.options["_nrt"]:
+            for overload in getattr(late.make(), "overloads", {}).values():
+                if "array(" in str(overload.signature.return_type):
+                    raise TypeError(f"{late.name} hands back an array: it and what calls it are to be @roomy.")
 
 
 _provider: list[Callable[[Late], Any]] = [compile_here]
@@ -212,7 +225,7 @@ def inlined(function: Callable[..., Any]) -> Callable[..., Any]:
 
 
 def roomy(function: Callable[..., Any]) -> Callable[..., Any]:
-    """As inlined, for one that makes room of its own."""
+    """As inlined, for one that makes room of its own, or hands back an array, or calls one that does."""
     return Late(function, (), **_options(True, no_cpython_wrapper=True))
 
 

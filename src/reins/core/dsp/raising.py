@@ -170,22 +170,26 @@ def halve(planes, past, frames, wait, taps, out, gone):
     keep_last(gone, out, frames)
 
 
-@inlined
-def width_of(least):
+def _width(least):
     """At least so many frames of a plane, one whose neighbours do not lie whole pages apart: for what is written there
     and read here a processor tells apart by their places within a page.
     """
     return least + (BESIDE - least) % PAGE
 
 
-@inlined
-def step(flat, begin, channels, planes, width):
+width_of = inlined(_width)  # which only kernels may call
+
+
+def _step(flat, begin, channels, planes, width):
     """The array of one step of the way, of those that lie behind one another in flat; and where the next begins."""
     end = begin + channels * planes * width
     return flat[begin:end].reshape((channels, planes, width)), end
 
 
-@inlined
+step = roomy(_step)
+
+
+@roomy
 def rise(signal, k, steps, taps, counts, gone, room):
     """The way up by so many doublings as there are counts, of k times signal: the planes there, how many frames before
     come first in them, how many taps were used and where the arrays of the next step begin in room and gone.
@@ -206,7 +210,7 @@ def rise(signal, k, steps, taps, counts, gone, room):
     return source, before, first_tap, end, past_end
 
 
-@inlined
+@roomy
 def turn(frames, steps, counts, gone, room, channels, end, past_end):
     """Where what is made there goes, what is gone by of it, and where the next begin."""
     planes, own = steps[counts.size + 1]
@@ -215,7 +219,7 @@ def turn(frames, steps, counts, gone, room, channels, end, past_end):
     return made, past, end, past_end
 
 
-@inlined
+@roomy
 def fall(source, k, steps, taps, counts, wait, gone, room, used, out):
     """The way down from what was made there, over k, into out (channels, frames); used: as rise and turn left them."""
     channels, frames = out.shape
@@ -275,7 +279,7 @@ class Way:
     def room(self, frames: int) -> Planes:
         """Where all steps find place for so many frames; shared by all that is raised in a thread."""
         if frames != self._frames:
-            widths = [int(planes) * width_of(int(past) + frames) for planes, past in self.steps]
+            widths = [int(planes) * _width(int(past) + frames) for planes, past in self.steps]
             self._frames, self._room_size = frames, self._channels * sum(widths)
         if getattr(_HERE, "room", NO_ROOM).size < self._room_size:
             _HERE.room = np.empty(self._room_size, np.float32)
@@ -286,5 +290,5 @@ class Way:
         """What the curve was given last (channels, times, frames), as long as nothing else is raised in this thread."""
         turn, begin = self.counts.size, 0
         for planes, past in self.steps[: turn + 1].tolist():
-            found, begin = step(_HERE.room, begin, self._channels, planes, width_of(past + self._frames))
+            found, begin = _step(_HERE.room, begin, self._channels, planes, _width(past + self._frames))
         return found[:, :, past : past + self._frames]
