@@ -7,7 +7,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 # Byte code is kept whatever the surroundings say: many short processes import the same packages.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test soak lint compiled kernels browser bench bench-desk bench-desks bench-big bench-spectral bench-batch screenshots guide docs clean
+.PHONY: demo test quick soak lint compiled kernels browser bench bench-desk bench-desks bench-big bench-spectral bench-batch screenshots guide docs clean
 
 # Installed by uv, in a fifth of pip's time; pip itself only brings that, this Python's own where it has one.
 UV_VERSION := 0.13.9
@@ -65,6 +65,12 @@ test: $(VENV)/installed-test
 	$(MAKE) --no-print-directory -j 2 compiled lint browser
 	$(NODE)/node --test --test-reporter dot "tests/js/*.test.js"
 	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
+
+# What one runs every few minutes: checks, the scripts' tests, what the change can hang on, one walk through the browser.
+quick: $(VENV)/installed-test browser
+	$(MAKE) --no-print-directory -j 2 compiled lint
+	$(NODE)/node --test --test-reporter dot "tests/js/*.test.js"
+	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder tests/browser/test_first_hour.py $$($(BIN)/python -m tests.changed)
 
 soak: $(VENV)/installed-test
 	$(BIN)/python -m benchmarks.soak

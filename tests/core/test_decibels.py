@@ -3,20 +3,49 @@
 import numpy as np
 import pytest
 
-from reins.core.dsp import decibels
+from reins.core.dsp.compiled import kernel
+from reins.core.dsp.decibels import amplitude_to_db, amplitudes_to_db, db_to_amplitude, dbs_to_amplitude
 
 SIZE = 517  # a vector leaves a remainder
+LEVELS = "void(f8[::1], i8[::1], f8[::1], i8[::1], i8)"
+GAINS = "void(f8[::1], f8[::1], i8[::1], f8[::1], i8[::1], i8)"
+
+
+@kernel(LEVELS)
+def one_to_db(level, level_bits, work, work_bits, count):
+    amplitude_to_db(level, level_bits, work, work_bits, count)
+
+
+@kernel(LEVELS)
+def all_to_db(level, level_bits, work, work_bits, count):
+    amplitudes_to_db(level, level_bits, work, work_bits, count)
+
+
+@kernel(GAINS)
+def one_to_amplitude(db, out, out_bits, work, work_bits, count):
+    db_to_amplitude(db, out, out_bits, work, work_bits, count)
+
+
+@kernel(GAINS)
+def all_to_amplitude(db, out, out_bits, work, work_bits, count):
+    dbs_to_amplitude(db, out, out_bits, work, work_bits, count)
+
+
+PASSES = {
+    "amplitude_to_db": one_to_db, "amplitudes_to_db": all_to_db,
+    "db_to_amplitude": one_to_amplitude, "dbs_to_amplitude": all_to_amplitude,
+}  # fmt: skip
 
 
 def to_db(passes, amplitudes):
     out, work = amplitudes.copy(), np.empty(amplitudes.size)
-    getattr(decibels, passes)(out, out.view(np.int64), work, work.view(np.int64), out.size)
+    PASSES[passes](out, out.view(np.int64), work, work.view(np.int64), out.size)
     return out
 
 
 def to_amplitude(passes, db):
     out, work = np.empty(db.size), np.empty(db.size)
-    getattr(decibels, passes)(db, out, out.view(np.int64), work, work.view(np.int64), db.size)
+    PASSES[passes](db, out, out.view(np.int64), work, work.view(np.int64), db.size)
     return out
 
 

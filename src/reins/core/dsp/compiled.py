@@ -45,6 +45,8 @@ class Late:
 
     def __call__(self, *arguments: Any) -> Any:
         """Call it, and be called no more."""
+        if not self.signatures:
+            raise TypeError(f"{self.name} is called by kernels alone; it is compiled without what Python calls by.")
         made = self.made()
         self._stand_aside(made)
         return made(*arguments)
