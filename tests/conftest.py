@@ -13,8 +13,10 @@ from reins.core.takes import Take, write_take
 from reins.core.twins import twin_of
 from reins.services.bringing_in import ensure_demo
 from reins.services.house import House
+from tests.kept_parts import keep_parts
 
 RATE = 48000
+keep_parts()
 # The same examples in every run: what is random is attacked by `make soak`.
 hypothesis.settings.register_profile("fixed", derandomize=True)
 hypothesis.settings.load_profile("fixed")

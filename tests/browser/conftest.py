@@ -57,7 +57,8 @@ class Desk:
         if name is None:
             self.open(at)
         else:
-            driver.execute_async_script(AS_IT_BEGAN, name)
+            problem = driver.execute_async_script(AS_IT_BEGAN, name)
+            assert not problem, problem
 
     def open(self, at=""):
         self.driver.get(self.server.url + self.session + at)
@@ -171,14 +172,16 @@ def untouched(server):
     post(server, f"{DEMO}/history", {"number": server.first_step})
 
 
-def lay(server, name, kind):
-    """Have a strip get a processor as the desk adds one, without a desk that draws what comes before it."""
+def lay(server, name, kind, laid=True):
+    """Have a strip get a processor as the desk adds one, without a desk that draws what comes before it. laid: by the
+    take, which is tried a good deal for that.
+    """
     with urllib.request.urlopen(f"{server.url}/api{DEMO}") as answer:
         document = json.load(answer)["document"]
     strips = {**document["tracks"], **document["buses"], "master": document["master"]}
     strip_id = next(key for key, strip in strips.items() if strip["name"] == name)
     processor_id = f"{len(strips[strip_id]['chain']):012x}"
-    change = {"kind": "add_processor", "strip_id": strip_id, "type": kind, "processor_id": processor_id, "lay": True}
+    change = {"kind": "add_processor", "strip_id": strip_id, "type": kind, "processor_id": processor_id, "lay": laid}
     post(server, f"{DEMO}/changes", change)
 
 
@@ -204,7 +207,7 @@ def desk(driver, server, request):
         driver.get(f"{server.url}/api/points")
     untouched(server)
     for kind in kinds:
-        lay(server, name, kind)
+        lay(server, name, kind, **mark.kwargs)
     driver.get_log("browser")
     desk = Desk(driver, server, at=f"#strip={name}" if mark else "", name=name if goes_on else None)
     if kinds and len(desk.track(name)["chain"]) > 1:

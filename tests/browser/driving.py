@@ -97,8 +97,11 @@ for (const [name, whole] of Object.entries(window.asItBegan)) {
   }
 }
 if (turned.some((one) => one.startsWith("otherwise"))) data.otherwise.tell(true);
-(async () => {
+let doing = "pictures before";
+const late = new Promise((_, reject) => setTimeout(() => reject(new Error(`not done: ${doing}`)), 10000));
+const back = async () => {
   await previews.settled();
+  doing = "what is kept";
   await data.keeping.refresh();
   const { tracks, buses, master } = data.document;
   const found = Object.entries({ ...tracks, ...buses, master }).find(([, strip]) => strip.name === name);
@@ -109,9 +112,10 @@ if (turned.some((one) => one.startsWith("otherwise"))) data.otherwise.tell(true)
   view.look(0, data.session.frames || 1);
   for (const one of [document.scrollingElement, ...document.querySelectorAll("*")]) if (one.scrollTop) one.scrollTop = 0;
   await new Promise((resolve) => setTimeout(resolve));
+  doing = "pictures after";
   await previews.settled();
-  done(turned);
-})();"""
+};
+Promise.race([back(), late]).then(() => done(""), (error) => done(String(error.stack)));"""
 GONE = "does not belong to the document"  # how chromedriver calls an element that is put anew while it is read
 
 

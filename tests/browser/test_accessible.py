@@ -68,7 +68,7 @@ def open_all_dialogs(driver, yes):
     )
 
 
-@pytest.mark.at("Singer", *KINDS)
+@pytest.mark.at("Singer", *KINDS, laid=False)
 def test_nothing_is_found_on_the_desk(desk, driver, seen):
     for rules, width, theme in ((None, 1920, "day"), (OF_LOOKS, 1024, "night")):
         seen(width, theme)
@@ -209,6 +209,7 @@ def test_at_twice_the_size_nothing_is_lost(desk, driver, seen):
     seen(1280, "day")
 
 
+@pytest.mark.fresh
 def test_the_skip_links_lead_to_take_bench_and_tracks(desk, driver):
     driver.execute_script("document.body.focus()")
     desk.keys(Keys.TAB)

@@ -107,5 +107,5 @@ def test_the_song_gets_louder_in_its_chorus(parts):
 
 
 def test_every_start_makes_the_same_takes(parts):
-    np.testing.assert_array_equal(drums.make_kick(), parts["Kick"].samples)
-    np.testing.assert_array_equal(voices.make_singer(), parts["Singer"].samples)
+    np.testing.assert_array_equal(drums.make_kick.__wrapped__(), parts["Kick"].samples)
+    np.testing.assert_array_equal(voices.make_singer.__wrapped__(), parts["Singer"].samples)
