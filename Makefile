@@ -64,7 +64,7 @@ lint: $(VENV)/installed-test node_modules/made
 test: $(VENV)/installed-test
 	$(MAKE) --no-print-directory -j 2 compiled lint browser
 	$(NODE)/node --test --test-reporter dot "tests/js/*.test.js"
-	$(BIN)/pytest -n 5 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
 
 # What one runs every few minutes: checks, the scripts' tests, what the change can hang on, one walk through the browser.
 quick: $(VENV)/installed-test browser

@@ -8,17 +8,7 @@ import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.driving import (
-    AS_IT_BEGAN,
-    DEMO,
-    REMEMBERED,
-    Server,
-    find,
-    make_driver,
-    settled,
-    wait_for,
-    wait_until,
-)
+from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for, wait_until
 
 
 @pytest.fixture(scope="session")
@@ -51,20 +41,14 @@ def post(server, path, body):
 class Desk:
     """What a person does at the desk, and what is kept of it."""
 
-    def __init__(self, driver, server, session=DEMO, at="", name=None):
-        """name: of the strip to go to in the desk that is open."""
+    def __init__(self, driver, server, session=DEMO, at=""):
         self.driver, self.server, self.session = driver, server, session
-        if name is None:
-            self.open(at)
-        else:
-            problem = driver.execute_async_script(AS_IT_BEGAN, name)
-            assert not problem, problem
+        self.open(at)
 
     def open(self, at=""):
         self.driver.get(self.server.url + self.session + at)
         wait_for(self.driver, ".take-canvas")
         settled(self.driver)
-        self.driver.execute_script(REMEMBERED)
 
     def state(self):
         with urllib.request.urlopen(f"{self.server.url}/api{self.session}") as answer:
@@ -185,31 +169,18 @@ def lay(server, name, kind, laid=True):
     post(server, f"{DEMO}/changes", change)
 
 
-def living(driver, server, session=DEMO):
-    """Whether the page shown is a session's desk of this server, from which all can be turned back to how it began."""
-    return driver.current_url.split("#")[0] == f"{server.url}{session}" and driver.execute_script(
-        "return Boolean(window.asItBegan && window.reins && !reins.live.lost)"
-    )
-
-
 @pytest.fixture
 def desk(driver, server, request):
-    """The desk at the untouched demo; with a mark `at` where a strip is chosen, and a processor on it, if it names one. A
-    desk that is open goes on, as if it had just been opened, unless a test is marked `fresh`.
-    """
+    """The desk at the untouched demo; with a mark `at` where a strip is chosen, and a processor on it, if it names one."""
+    # So that no open page asks for what is taken away now; a page of ours, for which no new process is started.
+    driver.get(f"{server.url}/api/points")
+    untouched(server)
+    driver.get_log("browser")
     mark = request.node.get_closest_marker("at")
     name, *kinds = mark.args if mark else ("",)
-    goes_on = (
-        not request.node.get_closest_marker("fresh") and not request.session.testsfailed and living(driver, server)
-    )
-    if not goes_on:
-        # So that no open page asks for what is taken away now; a page of ours, for which no new process is started.
-        driver.get(f"{server.url}/api/points")
-    untouched(server)
     for kind in kinds:
         lay(server, name, kind, **mark.kwargs)
-    driver.get_log("browser")
-    desk = Desk(driver, server, at=f"#strip={name}" if mark else "", name=name if goes_on else None)
+    desk = Desk(driver, server, at=f"#strip={name}" if mark else "")
     if kinds and len(desk.track(name)["chain"]) > 1:
         desk.click(f'.station[data-type="{kinds[-1]}"]')
         settled(driver)

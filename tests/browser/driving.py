@@ -69,53 +69,6 @@ return [...document.querySelectorAll(arguments[0])].find(element => shown(elemen
 SETTLED = """const done = arguments[0];
 const look = () => window.reins ? reins.previews.settled().then(done) : setTimeout(look, 10);
 look()"""
-# What a desk that was just opened has of its own, remembered in the page: all that a hand has turned since is turned back
-# by it, without opening the page anew, which costs a third of what a test does there.
-REMEMBERED = """const data = document.querySelector(".desk")._x_dataStack[0];
-const OTHER = ["session", "processors", "pairs", "shortcuts"];
-const own = (object) => Object.entries(Object.getOwnPropertyDescriptors(object))
-  .filter(([key, { value }]) => !key.startsWith("$") && value !== undefined && typeof value !== "function");
-const isState = (value) => value && typeof value === "object" && !Array.isArray(value);
-const told = (object) => Object.fromEntries(own(object).map(([key]) => [key, JSON.stringify(object[key])]));
-const parts = own(data).filter(([key]) => !OTHER.includes(key));
-window.asItBegan = Object.fromEntries(parts.filter(([, { value }]) => isState(value)).map(([key]) => [key, told(data[key])]));
-window.asItBegan[""] = Object.fromEntries(parts.filter(([, { value }]) => !isState(value)).map(([key]) => [key, JSON.stringify(data[key])]));"""
-AS_IT_BEGAN = """const [name, done] = arguments;
-const data = document.querySelector(".desk")._x_dataStack[0];
-const { live, view, previews } = window.reins;
-for (const dialog of document.querySelectorAll("dialog[open]")) dialog.close();
-document.activeElement?.blur();
-if (live.playing) live.stop();
-live.frame = 0;
-const turned = [];
-for (const [name, whole] of Object.entries(window.asItBegan)) {
-  const state = name ? data[name] : data;
-  for (const [key, text] of Object.entries(whole)) {
-    if (["stripId", "processorId"].includes(key) || JSON.stringify(state[key]) === text) continue;
-    turned.push(`${name}.${key}`);
-    state[key] = text === undefined ? undefined : JSON.parse(text);
-  }
-}
-if (turned.some((one) => one.startsWith("otherwise"))) data.otherwise.tell(true);
-let doing = "pictures before";
-const late = new Promise((_, reject) => setTimeout(() => reject(new Error(`not done: ${doing}`)), 10000));
-const back = async () => {
-  await previews.settled();
-  doing = "what is kept";
-  await data.keeping.refresh();
-  const { tracks, buses, master } = data.document;
-  const found = Object.entries({ ...tracks, ...buses, master }).find(([, strip]) => strip.name === name);
-  data.frequencies.changeBench();
-  data.select(found ? found[0] : data.document.order[0]);
-  data.processorId = data.chain[0]?.id ?? null;
-  data.showAll();
-  view.look(0, data.session.frames || 1);
-  for (const one of [document.scrollingElement, ...document.querySelectorAll("*")]) if (one.scrollTop) one.scrollTop = 0;
-  await new Promise((resolve) => setTimeout(resolve));
-  doing = "pictures after";
-  await previews.settled();
-};
-Promise.race([back(), late]).then(() => done(""), (error) => done(String(error.stack)));"""
 GONE = "does not belong to the document"  # how chromedriver calls an element that is put anew while it is read
 
 

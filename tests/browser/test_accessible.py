@@ -209,7 +209,6 @@ def test_at_twice_the_size_nothing_is_lost(desk, driver, seen):
     seen(1280, "day")
 
 
-@pytest.mark.fresh
 def test_the_skip_links_lead_to_take_bench_and_tracks(desk, driver):
     driver.execute_script("document.body.focus()")
     desk.keys(Keys.TAB)

@@ -144,7 +144,6 @@ def test_a_page_that_is_not_drawn_yet_shows_the_source_as_the_overview_has_it(de
     settled(driver)
 
     pale = driver.execute_script("""
-      window.asItBegan = null; // no other test goes on with this page
       reins.previews.fetch = () => new Promise(() => {});  // the answer is slow to come
       reins.view.look(48000 * 16, 48000 * 8);
       const c = document.querySelector(".take-canvas");

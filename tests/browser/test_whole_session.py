@@ -12,7 +12,7 @@ import soundfile
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.conftest import Desk, living
+from tests.browser.conftest import Desk
 from tests.browser.driving import choose_option, find, settled, wait_for, wait_until
 from tests.web.test_handing_over import wav
 
@@ -52,7 +52,7 @@ def session(driver, server, stems):
 @pytest.fixture
 def desk(driver, server, session):
     driver.get_log("browser")
-    desk = Desk(driver, server, session, name="" if living(driver, server, session) else None)
+    desk = Desk(driver, server, session)
     yield desk
     assert desk.console() == []
 

@@ -158,21 +158,11 @@ _provider: list[Callable[[Late], Any]] = [compile_here]
 
 def provide(late: Late) -> None:
     """See to it that a kernel can be made without compiling, or raise NotReadyError."""
-    _provider[-1](late)
-
-
-@contextmanager
-def provided_by(provider: Callable[[Late], Any]) -> Iterator[None]:
-    """Have kernels provided by another for a while; a server's is told to `use` for good."""
-    _provider.append(provider)
-    try:
-        yield
-    finally:
-        _provider.remove(provider)
+    _provider[0](late)
 
 
 def use(provider: Callable[[Late], Any]) -> None:
-    """Have kernels provided by another from now on."""
+    """Have kernels provided otherwise from now on."""
     _provider[:] = [provider]
 
 
