@@ -19,7 +19,7 @@ test("a request that has to wait is made again, and the page hears why", async (
   const heard = serve(answer(503, { error: "3 of 89", getting_ready: true }), answer(200, { id: "x" }));
 
   assert.deepEqual(await api.getSession("x"), { id: "x" });
-  assert.deepEqual(heard, [["reins-waits", "3 of 89"]]);
+  assert.deepEqual(heard, [["reins-waits", { sentence: "3 of 89", path: "/api/sessions/x" }]]);
 });
 
 test("what is refused for another reason is refused at once", async () => {

@@ -35,7 +35,7 @@ async function answered(path, options = {}) {
     if (response.ok) return response;
     const body = await read(response);
     if (!body.getting_ready) throw new ApiError(body.error || LOST, response.status);
-    document.dispatchEvent(new CustomEvent("reins-waits", { detail: body.error }));
+    document.dispatchEvent(new CustomEvent("reins-waits", { detail: { sentence: body.error, path } }));
     await new Promise((resolve) => setTimeout(resolve, READY_AGAIN_MS));
   }
 }

@@ -173,7 +173,11 @@ const shown = (kit, state, data) => ({
       rein: (stripId, name) => { if (stripId !== this.stripId) this.select(stripId); state.reins.reinFor(`strip.${name}`); },
       tempo,
     });
-    document.addEventListener("reins-waits", (event) => state.keeping.tell(/** @type {CustomEvent} */ (event).detail));
+    document.addEventListener("reins-waits", (event) => {
+      const { sentence, path } = /** @type {CustomEvent} */ (event).detail;
+      state.keeping.tell(sentence);
+      if (path.endsWith("/preview")) document.body.dataset.waits = "picture"; // figures are still those of what was shown before
+    });
     kit.reading = new MasterReading(kit.parts.reading);
     kit.previews = new Previewer(this.session.id, () => state.trying.wish(), (answer) => this.draw(answer), (busy) => { this.drawing = busy; });
     state.hearing.beginMore();
@@ -294,6 +298,7 @@ const shown = (kit, state, data) => ({
 
   draw(answer) {
     if (answer.strip !== this.stripId) return;
+    delete document.body.dataset.waits;
     kit.lineAt = answer.line;
     kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
