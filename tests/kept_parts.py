@@ -1,6 +1,6 @@
 """The demo's takes for tests: each is made once for all workers and runs, as long as what makes them stays the same.
 
-Forty tests ask for them; to make all ten takes eight processor seconds, and that some twelve times over.
+Many tests ask for them, and to make all ten takes some ten processor seconds.
 """
 
 import fcntl

@@ -143,8 +143,7 @@ class Chain:
         for name in names:
             self._check_key(name, entry.type)
         channels = {name: self._key_channels.get(name, self._channels) for name in names}
-        wide = channels_after([entry], channels_in)
-        processor: Processor | Oversampled | PassedBy = PassedBy(channels_in, wide, make.latency_frames)
+        processor: Processor | Oversampled | PassedBy | None = None
         with self._going_on(entry.id):
             if old is None or isinstance(old.processor, PassedBy):
                 made = make.processor(
@@ -156,6 +155,8 @@ class Chain:
                     made.apply(entry.settings)
             made.know(self._spectrum)
             processor = made
+        if processor is None:
+            processor = PassedBy(channels_in, channels_after([entry], channels_in), make.latency_frames)
         known = {} if old is None else {n: d for n, d in old.keys.items() if d.frames == latency}
         delays = {n: twin_of(known[n]) if n in known else Delay(channels[n], latency) for n in names}
         return Stage(entry, make, processor, delays, latency, channels_in)
@@ -247,6 +248,8 @@ class Chain:
                 try:
                     made = self._made(place, keys, when)
                 except NotReadyError as error:
+                    if not error.goes_on:
+                        raise
                     awaited = error
                 except Exception:
                     log.exception("a processor failed: %s", self._stages[place].entry.type)
