@@ -8,6 +8,7 @@ from fastapi.testclient import TestClient
 
 from reins.core.chainfile import parse_entry
 from reins.core.dsp import compiled
+from reins.core.engine.chain import Chain
 from reins.core.engine.mixer import Mixer
 from reins.core.processors import PROCESSORS
 from reins.core.processors.making import Make
@@ -139,7 +140,7 @@ class NotYet:
     """Has no processor sound before it may, as if a kernel was still being compiled."""
 
     def __init__(self, monkeypatch, where):
-        self.over = False
+        self.over, self.goes_on = False, True
         whole = getattr(Make, where)
 
         def awaited(make, *arguments, **named):
@@ -151,7 +152,7 @@ class NotYet:
         monkeypatch.setattr(Make, where, awaited)
 
     def refuse(self, block):
-        raise NotReadyError("getting ready", lambda: self.over, goes_on=True)
+        raise NotReadyError("getting ready", lambda: self.over, goes_on=self.goes_on)
 
 
 def mix_of(kind, on=True):
@@ -199,3 +200,14 @@ def test_the_desk_hears_what_the_sound_goes_on_without(client, session_id, track
                 told.append(message["text"])
                 not_yet.over = True
     assert "getting ready" in told[0] and '"processors": {}' in told[1]
+
+
+def test_who_cannot_go_on_without_is_told_so_behind_a_processor_that_failed_too(monkeypatch):
+    entries = [parse_entry({"id": name, "type": "compressor", "settings": {}}, name) for name in "ab"]
+    chain = Chain(entries, channels=1, sample_rate=RATE)
+    not_yet = NotYet(monkeypatch, "processor")  # those behind the failed one begin anew
+    not_yet.goes_on = False
+    chain._stages[0].processor.process = lambda block: 1 / 0
+
+    with pytest.raises(NotReadyError, match="getting ready"):
+        chain.process(np.full((1, 64), 0.5))
