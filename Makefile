@@ -56,15 +56,15 @@ lint: $(VENV)/installed-test node_modules/made
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
-	$(NODE)/node node_modules/eslint/bin/eslint.js src/reins/web/static/js tests/js
+	$(NODE)/node node_modules/eslint/bin/eslint.js src/reins/web/static/js tests/js tests/browser
 	$(NODE)/node node_modules/typescript/bin/tsc -p .
 
-# Checks need no kernels, and making those leaves a core free. The longest files, those of the browser, come first; they
-# wait a good deal, so that a third worker finds room on two cores.
+# Checks need no kernels, and making those leaves a core free. The longest files, those of the browser, come first; a third
+# worker would find no room on two cores: a browser, its server and a test are at work at once.
 test: $(VENV)/installed-test
 	$(MAKE) --no-print-directory -j 2 compiled lint browser
 	$(NODE)/node --test --test-reporter dot "tests/js/*.test.js"
-	$(BIN)/pytest -n 3 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 # What one runs every few minutes: checks, the scripts' tests, what the change can hang on, one walk through the browser.
 quick: $(VENV)/installed-test browser

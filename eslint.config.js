@@ -7,7 +7,7 @@ export default [
   { ignores: ["src/reins/web/static/vendor/**"] },
   js.configs.recommended,
   {
-    files: ["src/reins/web/static/js/**/*.js", "tests/js/**/*.js"],
+    files: ["src/reins/web/static/js/**/*.js", "tests/**/*.js"],
     languageOptions: { globals: { ...globals.browser, ...globals.worker, ...globals.audioWorklet } },
     rules: {
       eqeqeq: ["error", "always", { null: "ignore" }],

@@ -5,6 +5,7 @@
     files       audio and session files with random bytes turned: refused with a sentence, or read; never a crash
     processors  every type, random settings, nasty sound, random blocks: finite, and block by block the same
     load        as many desks as play, with what they cost (benchmarks.desks)
+    tests       those that are too long for `make test`: workers of batches killed, and what hangs on them
     leaks       the same work again and again: memory, open files and threads stay
 
 REINS_SOAK scales the time (1 is twenty minutes); short seeded forms of all of these are in the tests.
@@ -66,6 +67,14 @@ def processors():
     return f"{count} random settings, all finite and the same however they are cut"
 
 
+def tests():
+    command = [sys.executable, "-m", "pytest", "-q", "-m", "soak"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    if done.returncode:
+        raise SystemExit(done.stdout)
+    return done.stdout.strip().splitlines()[-1]
+
+
 def leaks():
     with tempfile.TemporaryDirectory() as folder:
         server = Server(folder)
@@ -79,7 +88,7 @@ def leaks():
 
 
 def main():
-    for attack in (kills, api, files, processors, leaks):
+    for attack in (kills, api, files, processors, tests, leaks):
         began = time.monotonic()
         print(f"{attack.__name__:12}{attack()}  ({time.monotonic() - began:.0f} s)", flush=True)
     desks.main()

@@ -11,9 +11,11 @@ from reins.core.processors.base import alone
 from reins.core.sound import TakeFacts
 from reins.core.takes import Take, write_take
 from reins.core.twins import twin_of
+from reins.demo import build
 from reins.services.bringing_in import ensure_demo
 from reins.services.house import House
 from tests.kept_parts import keep_parts
+from tests.shorter import shorter_parts
 
 RATE = 48000
 keep_parts()
@@ -44,7 +46,7 @@ def make_take(tmp_path):
 
 @pytest.fixture(scope="session")
 def demo_data(tmp_path_factory, worker_id):
-    """A data folder with the demo session, made by the first of the test workers that asks; to be copied, not used."""
+    """A data folder with the demo session, shorter (tests.shorter), made by the first worker to ask; to be copied."""
     base = tmp_path_factory.getbasetemp()
     made = (base if worker_id == "master" else base.parent) / "demo"
     with Path(f"{made}.lock").open("w") as lock:
@@ -52,7 +54,9 @@ def demo_data(tmp_path_factory, worker_id):
         if not made.exists():
             part = made.with_suffix(".part")
             house = House(part)
-            ensure_demo(house, lambda *_: None)
+            with pytest.MonkeyPatch.context() as patch:
+                patch.setattr(build, "make_parts", shorter_parts)
+                ensure_demo(house, lambda *_: None)
             house.close()
             part.rename(made)
     return made

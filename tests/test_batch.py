@@ -279,12 +279,13 @@ def check_all_held(rows, folder, killed):
 def test_a_worker_that_is_killed_loses_no_file(takes):
     seen, killed = kills_the_first()
 
-    rows = run_batch(many(takes, 6), seen)
+    rows = run_batch(many(takes, 3, seconds=1.0), seen)
 
     check_all_held(rows, takes, killed)
     assert not list((takes / "out").glob(".*.partial"))
 
 
+@pytest.mark.soak
 def test_a_file_that_takes_its_worker_with_it_each_time_is_given_up(takes, monkeypatch):
     from reins.services.batch import workers
 
@@ -296,6 +297,7 @@ def test_a_file_that_takes_its_worker_with_it_each_time_is_given_up(takes, monke
     assert row.done == FAILED and "its worker stopped three times" in row.problem
 
 
+@pytest.mark.soak
 def test_workers_end_with_a_batch_that_is_killed_and_the_next_one_goes_on(takes):
     asked = many(takes, 8)
     command = [
@@ -328,6 +330,7 @@ def end_of_process(task):
     os._exit(1)
 
 
+@pytest.mark.soak
 @pytest.mark.filterwarnings("default")
 def test_on_a_cluster_a_worker_that_is_killed_loses_no_file(takes):
     distributed = pytest.importorskip("distributed")

@@ -3,12 +3,19 @@
 import json
 import shutil
 import urllib.request
+from pathlib import Path
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driving import DEMO, Server, find, make_driver, settled, wait_for, wait_until
+
+REFUSED, LOST = "the server responded with a status of 4", ["net::ERR_", "WebSocket connection"]
+LIVING = Path(__file__).with_name("living.js").read_text()
+BACK = """const [name, done] = arguments;
+const late = new Promise((_, reject) => setTimeout(() => reject(new Error("what the page asked for has not come")), 30000));
+Promise.race([living.back(name), late]).then(() => done(""), (error) => done(String(error.stack)))"""
 
 
 @pytest.fixture(scope="session")
@@ -27,6 +34,8 @@ def downloads(tmp_path_factory):
 @pytest.fixture(scope="session")
 def driver(downloads):
     driver = make_driver(downloads=downloads)
+    driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": LIVING})
+    driver.failed = False
     yield driver
     driver.quit()
 
@@ -41,14 +50,25 @@ def post(server, path, body):
 class Desk:
     """What a person does at the desk, and what is kept of it."""
 
-    def __init__(self, driver, server, session=DEMO, at=""):
+    def __init__(self, driver, server, session=DEMO, at="", *, goes_on=None):
+        """goes_on: name of the strip to go to in the desk that is open."""
         self.driver, self.server, self.session = driver, server, session
-        self.open(at)
+        self._noted, self._expected = [], []
+        if goes_on is None:
+            self.open(at)
+        else:
+            problem = driver.execute_async_script(BACK, goes_on)
+            assert not problem, problem
 
     def open(self, at=""):
         self.driver.get(self.server.url + self.session + at)
         wait_for(self.driver, ".take-canvas")
         settled(self.driver)
+        self.driver.execute_script("living.remember()")
+
+    def leave(self):
+        """Say that this page cannot be turned back to how it began."""
+        self.driver.execute_script("living.can = () => false")
 
     def state(self):
         with urllib.request.urlopen(f"{self.server.url}/api{self.session}") as answer:
@@ -147,8 +167,26 @@ class Desk:
         hand = hand.key_down(Keys.SHIFT) if again else hand
         hand.send_keys("z").key_up(Keys.SHIFT).key_up(Keys.CONTROL).perform()
 
+    def _notes(self):
+        """What the browser has noted as wrong since the page was opened."""
+        self._noted += [row["message"] for row in self.driver.get_log("browser") if row["level"] == "SEVERE"]
+        return self._noted
+
+    def refused(self):
+        """The server refuses something, which the browser notes, at once or a little later, and more than once where a
+        picture was asked for, too. Waits for the first note.
+        """
+        self._expected.append(REFUSED)
+        wait_until(lambda: any(REFUSED in note for note in self._notes()))
+
+    def loses_server(self):
+        """From here on the browser may note that the server is not there."""
+        self._expected += LOST
+
     def console(self):
-        return [row["message"] for row in self.driver.get_log("browser") if row["level"] == "SEVERE"]
+        """What the browser has noted and nobody expected."""
+        self.driver.execute_async_script("window.living ? living.quiet().then(arguments[0]) : arguments[0]()")
+        return [note for note in self._notes() if not any(part in note for part in self._expected)]
 
 
 def untouched(server):
@@ -169,20 +207,42 @@ def lay(server, name, kind, laid=True):
     post(server, f"{DEMO}/changes", change)
 
 
+def living(driver, server):
+    """Whether the page shown is this server's desk of the demo, from which all can be turned back to how it began."""
+    return driver.current_url.split("#")[0] == f"{server.url}{DEMO}" and driver.execute_script("return living.can()")
+
+
 @pytest.fixture
 def desk(driver, server, request):
-    """The desk at the untouched demo; with a mark `at` where a strip is chosen, and a processor on it, if it names one."""
-    # So that no open page asks for what is taken away now; a page of ours, for which no new process is started.
-    driver.get(f"{server.url}/api/points")
-    untouched(server)
-    driver.get_log("browser")
+    """The desk at the untouched demo; with a mark `at` where a strip is chosen, and a processor on it, if it names one. A
+    desk that is open goes on, as if it had just been opened, unless a test is marked `fresh` or the one before failed.
+    """
     mark = request.node.get_closest_marker("at")
     name, *kinds = mark.args if mark else ("",)
+    goes_on = not request.node.get_closest_marker("fresh") and not driver.failed and living(driver, server)
+    driver.failed = True
+    if not goes_on:
+        # So that no open page asks for what is taken away now; a page of ours, for which no new process is started.
+        driver.get(f"{server.url}/api/points")
+    else:
+        settled(driver)
+        driver.execute_async_script("living.home().finally(arguments[0])")
+    untouched(server)
+    driver.get_log("browser")
     for kind in kinds:
         lay(server, name, kind, **mark.kwargs)
-    desk = Desk(driver, server, at=f"#strip={name}" if mark else "")
+    desk = Desk(driver, server, at=f"#strip={name}" if mark else "", goes_on=name if goes_on else None)
     if kinds and len(desk.track(name)["chain"]) > 1:
         desk.click(f'.station[data-type="{kinds[-1]}"]')
         settled(driver)
     yield desk
     assert desk.console() == []
+    driver.failed = request.node.failed
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    """Tell fixtures whether their test failed."""
+    report = yield
+    item.failed = getattr(item, "failed", False) or report.failed
+    return report

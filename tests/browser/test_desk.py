@@ -140,12 +140,12 @@ def test_wheel_zooms_and_the_ruler_makes_a_loop_that_plays(desk, driver):
 @pytest.mark.at("Snare")
 def test_a_page_that_is_not_drawn_yet_shows_the_source_as_the_overview_has_it(desk, driver):
     wait_until(lambda: driver.execute_script("return Boolean(reins.view.model.rough)"))
-    driver.execute_script("reins.view.look(0, 48000 * 8)")
+    driver.execute_script("reins.view.look(0, 48000 * 5)")
     settled(driver)
 
     pale = driver.execute_script("""
       reins.previews.fetch = () => new Promise(() => {});  // the answer is slow to come
-      reins.view.look(48000 * 16, 48000 * 8);
+      reins.view.look(48000 * 8, 48000 * 5);
       const c = document.querySelector(".take-canvas");
       const d = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
       let n = 0;
@@ -153,6 +153,7 @@ def test_a_page_that_is_not_drawn_yet_shows_the_source_as_the_overview_has_it(de
       return n / (d.length / 4);""")
 
     assert pale > 0.1
+    desk.leave()
 
 
 def _at(element):
@@ -283,7 +284,8 @@ def test_nothing_is_cut_off_at_any_width(desk, driver):
             wait_for(driver, f'.station.is-selected[data-type="{kind}"]')
             settled(driver)
             found[kind, width] = driver.execute_script(CUT_OFF)
-            for picture in ("map", "level"):  # what stands at the end of the take's head stays within it
+            # What stands at the end of the take's head stays within it; the map brings more, where there is least room.
+            for picture in ("map", "level") if width == 1024 else ("level",):
                 desk.click(f'[data-do="{picture}"]')
                 head = "const head = document.querySelector('.take-head'); return head.scrollWidth - head.clientWidth"
                 assert driver.execute_script(head) == 0, (kind, width, picture)
@@ -354,7 +356,7 @@ def test_a_starting_point_fills_the_settings_in_one_step(desk, driver):
     wait_until(lambda: desk.settings("Harmonium", index)["release_ms"] == 400)
     assert desk.state()["step"] == step + 1
     label = (
-        "Harmonium: compressor from “Piano, without pulsing”, set 2.8 dB lower for this take: what sounds at −27.8 dB"
+        "Harmonium: compressor from “Piano, without pulsing”, set 1.2 dB lower for this take: what sounds at −26.2 dB"
     )
     assert desk.state()["undo"] == label
     wait_until(lambda: find(driver, '[data-note="told"]').text == f"{label}.")

@@ -74,7 +74,7 @@ def test_the_first_half_hour_holds_and_closes_as_it_says(desk, driver, go):
     wait_for(driver, '.station.is-selected[data-type="gate"]')
     choose_option(driver, '[data-do="points"] option', lambda text: text.startswith("Snare, only its own hits"))
     wait_until(lambda: desk.settings("Snare", 1)["hysteresis_db"] == 3.0)
-    wait_until(lambda: int(desk.fact("openings").split(",")[0]) > 60)  # it is kept before its picture is asked for
+    wait_until(lambda: int(desk.fact("openings").split(",")[0]) > 25)  # it is kept before its picture is asked for
 
 
 def test_the_second_half_hour_yields_aims_and_hands_over_as_it_says(desk, driver, go):

@@ -29,22 +29,22 @@ def put_mark(desk, seconds, name):
 
 @pytest.mark.at("Snare")
 def test_marks_lie_on_the_ruler_and_one_press_loops_from_one_to_the_next(desk, driver):
-    put_mark(desk, 5, "Verse")
-    put_mark(desk, 15, "Chorus")
+    put_mark(desk, 2, "Verse")
+    put_mark(desk, 6, "Chorus")
     wait_until(lambda: flags(driver) == ["Verse", "Chorus"])
 
     find(driver, ".place-flag").click()
     wait_until(
         lambda: (
             desk.state()["document"]["loop"]
-            == {"on": True, "start_frame": 5 * RATE, "end_frame": 15 * RATE, "pause_s": 0.0}
+            == {"on": True, "start_frame": 2 * RATE, "end_frame": 6 * RATE, "pause_s": 0.0}
         )
     )
-    wait_until(lambda: driver.execute_script("return reins.live.position()") == 5 * RATE)
+    wait_until(lambda: driver.execute_script("return reins.live.position()") == 2 * RATE)
     assert driver.execute_script("return document.activeElement.textContent") == "Verse", "painting took the flag away"
     desk.drag(driver.find_elements("css selector", ".place-flag")[1], 60, 0)
-    wait_until(lambda: desk.state()["document"]["places"][1]["at_frame"] > 15.5 * RATE)
-    assert desk.state()["document"]["loop"]["end_frame"] == 15 * RATE
+    wait_until(lambda: desk.state()["document"]["places"][1]["at_frame"] > 6.2 * RATE)
+    assert desk.state()["document"]["loop"]["end_frame"] == 6 * RATE
 
     wait_until(lambda: len(flags(driver)) == 2)
     driver.find_elements("css selector", ".place-flag")[1].send_keys(Keys.DELETE)

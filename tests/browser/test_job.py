@@ -10,6 +10,7 @@ from reins.demo.drums import make_hats, make_kick, make_snare
 from tests.browser.driving import find, wait_for, wait_until
 from tests.browser.test_whole_session import exported
 from tests.conftest import kept as taken
+from tests.shorter import shorter
 
 
 def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, downloads, tmp_path):
@@ -52,11 +53,12 @@ def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, down
     file = exported(desk, downloads, "strip", "Snare*.wav")
     held, _ = soundfile.read(file, dtype="float32")
     kept = desk.settings("Snare")
-    source = taken(make_snare(make_kick(), make_hats()))
+    source = taken(shorter(make_snare(make_kick(), make_hats())))
     chain = Chain([parse_entry({"type": "compressor", "settings": kept}, "x")], channels=1, sample_rate=48000)
     np.testing.assert_array_equal(held, chain.process(source)[0].astype(np.float32))
 
     state = desk.state()
+    desk.loses_server()
     server.kill()
     server.start()
     desk.open()
@@ -65,4 +67,3 @@ def test_the_first_job_from_shelf_to_handed_over_file(desk, driver, server, down
     wait_until(lambda: desk.shown("attack_ms") == "12.0 ms")
     assert desk.shown("ratio") == "6.00 : 1"
     wait_until(lambda: int(desk.fact("held").split()[0]) > 20)
-    desk.console()  # the browser notes the connection lost with the server

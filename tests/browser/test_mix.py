@@ -10,6 +10,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.driving import find, settled, wait_for, wait_until
 from tests.conftest import RATE
+from tests.shorter import SECONDS
 
 
 def hold_and_click(desk, key, *names):
@@ -163,7 +164,7 @@ def test_the_whole_session_from_above_goes_where_it_is_clicked(desk, driver):
     wait_for(driver, '.strip.is-selected[aria-label="Singer"]')
     assert not find(driver, ".above").is_displayed()
     seconds = lambda: float(find(driver, ".head-clock").text.split(":")[1])  # noqa: E731
-    wait_until(lambda: abs(seconds() - 30.0) < 0.5)  # three quarters of 40 s
+    wait_until(lambda: abs(seconds() - 0.75 * SECONDS) < 0.3)
 
     desk.keys("a")
     at = wait_until(lambda: re.search(r"at 0:(\d+\.\d+)", row("Snare").text))

@@ -244,7 +244,7 @@ def test_a_key_has_a_ready_curve_more_sounds_and_is_heard_while_its_control_is_i
 
     desk.click('[data-do="play"]')
     wait_until(lambda: driver.execute_script("return reins.live.played > 12000"))
-    line = find(driver, '[data-setting="key.gain_db"] .control-line')
+    line = wait_for(driver, '[data-setting="key.gain_db"] .control-line')
     hand = ActionChains(driver, duration=40).click_and_hold(line).move_by_offset(10, 0)
     hand.perform()
     wait_until(lambda: find(driver, '[data-hear="key"]').get_attribute("aria-checked") == "true")

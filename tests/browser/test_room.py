@@ -142,7 +142,7 @@ def test_a_crossover_is_typed_and_put_back_like_any_other_number(desk, driver):
     wait_until(lambda: "third of an octave" in find(driver, '[data-note="problem"]').text)
 
     assert desk.settings("Bass", place)["crossovers_hz"] == [200, 3200]
-    driver.get_log("browser")  # the refusal is noted there
+    desk.refused()
 
 
 def test_the_second_processor_is_seen_on_what_it_hears_and_heard_by_itself(desk, driver):

@@ -60,7 +60,7 @@ def test_a_circle_of_sends_is_refused_with_a_sentence(desk, driver):
     choose_option(driver, '.strip.is-selected [data-do="add-send"] option', "Far".__eq__)
     wait_until(lambda: "circle" in find(driver, "body").text)
     assert document(desk)["buses"][near]["sends"] == []
-    desk.driver.get_log("browser")  # the refusal is told there too
+    desk.refused()
 
 
 @pytest.mark.at("Singer", "compressor")

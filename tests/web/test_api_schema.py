@@ -17,7 +17,7 @@ from reins.store import sessions as store
 from reins.web.app import AppSettings, create_app
 from reins.web.guard import Guard
 
-EXAMPLES = int(os.environ.get("REINS_FUZZ", "4"))
+EXAMPLES = int(os.environ.get("REINS_FUZZ", "2"))
 SESSION = "a" * 12
 CHECKS = [not_a_server_error, status_code_conformance, response_schema_conformance]
 

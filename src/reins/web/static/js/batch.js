@@ -79,8 +79,9 @@ export const batch = () => ({
   },
   async leave(file) { this.put(await this.tried(() => api.leaveBatchFile(this.id, file))); },
   async readChain(list) {
-    if (!list.length) return;
-    Object.assign(this, { ownChain: await list[0].text(), ownName: list[0].name });
+    const [file] = list;
+    if (!file) return;
+    Object.assign(this, { ownChain: await file.text(), ownName: file.name });
     await this.$nextTick();
     this.chain = this.ownChain;
   },

@@ -11,4 +11,8 @@ if (data) Alpine.data("desk", desk(JSON.parse(data.textContent)));
 Alpine.data("shelf", shelf);
 Alpine.data("batch", batch);
 showHints();
+// After all who heard of it have taken what was chosen: the same file may be chosen again, and is told again.
+document.addEventListener("change", ({ target }) => {
+  if (target instanceof HTMLInputElement && target.type === "file") target.value = "";
+});
 Alpine.start();

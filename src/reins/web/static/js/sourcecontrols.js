@@ -94,10 +94,7 @@ export class RecordingControl {
 
   file() {
     const file = element("input", "file-entry", { type: "file", accept: "audio/*,.wav,.flac", "aria-label": `Bring in a ${this.setting.label.toLowerCase()}` });
-    file.addEventListener("change", () => {
-      if (file.files.length) this.to.bringInRecording(file.files[0]);
-      file.value = "";
-    });
+    file.addEventListener("change", () => { if (file.files.length) this.to.bringInRecording(file.files[0]); });
     return file;
   }
 }

@@ -41,7 +41,6 @@ export const files = (kit, state) => ({
   /** Another recording in the place of the chosen track's. @param {HTMLInputElement} field */
   replaceTake(field) {
     const [file] = field.files ?? [];
-    field.value = "";
     if (!file) return;
     const { session, stripId } = state.desk;
     this.send(file, (percent) => api.replaceTake(session.id, stripId, file, percent)).then((job) => this.cameIn(job));

@@ -20,7 +20,6 @@ export const referring = (kit, state) => ({
   /** Another recording beside the mix. @param {HTMLInputElement} field */
   bringIn(field) {
     const [file] = field.files ?? [];
-    field.value = "";
     if (!file) return;
     state.files.send(file, (percent) => api.bringInReference(state.desk.session.id, file, percent)).then((job) => {
       if (job?.state === "done") state.keeping.tell(job.result.said || "The reference lies beside the mix: R hears it, R again the mix.");
