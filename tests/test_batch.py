@@ -204,7 +204,7 @@ def test_each_file_finds_its_own_key(takes, here):
             "gone: there is no such file or folder; give one that is there.",
         ),
         (["empty", "-o", "out", "--chain", "chain.json"], "empty: there is no sound in this folder"),
-        (["in", "-o", "in", "--chain", "chain.json"], "would lie over its own source"),
+        (["in", "-o", "in", "--chain", "chain.json"], "that is what is read (in/"),
         (["in", "in/one.wav", "-o", "out", "--chain", "chain.json"], "would both become out/one.wav"),
         (["in", "-o", "out", "--aim", "loud"], "There is no aim “loud”"),
         (["in", "-o", "out", "--aim", "hits", "--by", "400"], "--by is 400; “hits” allows: "),

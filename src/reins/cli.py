@@ -152,16 +152,14 @@ def aim(
     as_json: Annotated[bool, JSON] = False,
 ) -> None:
     """Find settings that do what is wanted of a take, by trying the processor on all of it; prints why."""
-    from reins.services.aiming import aim_file, keep_chain
+    from reins.services.aiming import aim_file
 
     with _progress(f"Aiming at {source.name}") as progress:
         found = aim_file(
             name, source, asked={"by_db": by, "within_db": within, "beats": beats}, key=key, tempo_bpm=tempo,
-            kind=kind,
+            kind=kind, output=output,
             progress=lambda what, done, total: progress(done, total),
         )  # fmt: skip
-    if output is not None:
-        keep_chain(output, found["chain"])
     print(json.dumps(found, indent=2, ensure_ascii=False) if as_json else found["reason"])
 
 

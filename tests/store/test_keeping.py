@@ -1,11 +1,14 @@
 """Nothing lost: the folder's lock, what nothing names, databases that do not fit, backup, check, copies, checksums."""
 
 import json
+import shutil
 import sqlite3
 import stat
 import subprocess
 import sys
+import types
 import zipfile
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -14,13 +17,14 @@ import pytest
 from reins.core.sessions import Document, Track
 from reins.core.takes import Take, write_take
 from reins.errors import ReinsError, StorageError
-from reins.services import shelf
+from reins.services import expiring, shelf
 from reins.services.editing import document_of, keep_session, new_session
+from reins.services.expiring import forget_old
 from reins.services.house import House
 from reins.services.keeping import backup, check, fill_checksums
 from reins.services.shelf import list_lost, restore_lost
 from reins.store.database import MIGRATIONS
-from reins.store.folder import DATABASE, DataFolder, newest_version
+from reins.store.folder import DATABASE, HOUSE_ID, DataFolder, newest_version
 from tests.conftest import RATE
 
 TAKE = "a" * 32
@@ -59,6 +63,21 @@ def test_the_database_alone_is_whole_after_it_was_closed_and_only_its_owner_may_
     db.close()
     assert stat.S_IMODE(data.stat().st_mode) == 0o700
     assert stat.S_IMODE((data / DATABASE).stat().st_mode) == 0o600
+
+
+@pytest.mark.parametrize("damaged", [b"", b"\n", b"\xff\xfe\x00", b"no id at all"])
+def test_a_damaged_house_id_is_made_anew_where_all_recordings_are_there(data, damaged):
+    kept = (data / HOUSE_ID).read_text()
+    (data / HOUSE_ID).write_bytes(damaged)
+
+    folder = DataFolder(data)
+    folder.close()
+
+    assert (data / HOUSE_ID).read_text() == kept and "made anew" in folder.said[0]
+    (data / HOUSE_ID).write_bytes(damaged)
+    shutil.rmtree(next((data / "takes").iterdir()))
+    with pytest.raises(StorageError, match=r"house.id: it is damaged, and 1 recordings .* Put house.id back from"):
+        DataFolder(data)
 
 
 def test_a_second_one_is_told_who_has_the_folder_and_clears_nothing(data):
@@ -254,7 +273,7 @@ def test_a_deleted_session_comes_back_or_goes_with_its_recordings(data):
     (card,) = shelf.list_shelf(house)
     shelf.delete_session(house, card["id"])
     assert shelf.list_shelf(house) == [] and shelf.list_deleted(house)[0]["name"] == "Evening"
-    shelf.forget_old(house)  # not old
+    forget_old(house)  # not old
     shelf.bring_back(house, card["id"])
     copy = shelf.duplicate_session(house, card["id"])
     shelf.delete_session(house, card["id"])
@@ -264,10 +283,41 @@ def test_a_deleted_session_comes_back_or_goes_with_its_recordings(data):
     assert list_lost(house) == [] and (data / "takes" / TAKE).is_dir()
     with house.database() as db:
         db.execute("UPDATE sessions SET deleted_at = '2026-01-01T00:00:00.000+00:00' WHERE deleted_at IS NOT NULL")
-    shelf.forget_old(house)
+    forget_old(house)
     assert shelf.list_deleted(house) == [] and not (data / "takes" / TAKE).exists()
+    (row,) = list_lost(house)
+    assert row["session"] and "30 days ago" in row["why"]
+    assert shelf.restore_lost(house, row["name"]) == card["id"] and list_lost(house) == []
+    (back,) = house.takes(document_of(house, card["id"])).values()
+    assert back.read(0, 4800).std() > 0.05 and (data / "takes" / TAKE).is_dir()
+
+    shelf.delete_session(house, card["id"])
+    with house.database() as db:
+        db.execute("UPDATE sessions SET deleted_at = '2026-01-01T00:00:00.000+00:00' WHERE deleted_at IS NOT NULL")
+    forget_old(house)
+    forget_old(house)  # it has only just been set aside
+    (row,) = list_lost(house)
+    noted = data / "lost" / "list.json"
+    noted.write_text(noted.read_text().replace(json.loads(noted.read_text())[0]["at"], "2026-01-01T00:00:00+00:00"))
+    forget_old(house)
+    assert list_lost(house) == [] and not (data / "lost" / row["name"]).exists()
     (take,) = house.takes(document_of(house, copy)).values()  # the copy has recordings of its own
     assert take.read(0, 4800).std() > 0.05
+    house.close()
+
+
+def test_a_clock_that_is_a_month_ahead_at_one_start_takes_nothing_away(data, monkeypatch):
+    house = House(data)
+    (card,) = shelf.list_shelf(house)
+    shelf.delete_session(house, card["id"])
+    clock = types.SimpleNamespace(
+        now=lambda *_: datetime.now(UTC) + timedelta(days=40), fromisoformat=datetime.fromisoformat
+    )
+    monkeypatch.setattr(expiring, "datetime", clock)
+
+    forget_old(house)
+
+    assert [row["id"] for row in shelf.list_deleted(house)] == [card["id"]] and list_lost(house) == []
     house.close()
 
 

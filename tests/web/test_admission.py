@@ -79,7 +79,34 @@ def test_when_one_is_late_the_newest_waits_and_only_one_at_a_time(desks, monkeyp
     door.late()  # the only one is never held
     assert one.told == []
     door.end(one)
-    assert two.told == ["hold", "go on"] and three.told == ["hold"]
+    assert two.told == ["hold"] and three.told == ["hold", "go on"]  # it has waited longer
+
+
+def test_who_waits_goes_on_as_soon_as_those_that_play_cost_less_and_one_at_a_time(monkeypatch):
+    now = [100.0]
+    monkeypatch.setattr(admission.time, "monotonic", lambda: now[0])
+    door, nine = Admission(cores=1), [Desk() for _ in range(9)]
+    for desk in nine:
+        if door.begin(desk):
+            door.costs(desk, 0.25)  # as costly as a desk is at its beginning
+    assert door.playing == 2
+
+    for _ in range(20):
+        for desk in nine[: door.playing]:
+            door.costs(desk, 0.05)
+    assert door.playing == 9 and [desk.told for desk in nine] == [[], [], *[["go on"]] * 7]
+
+    for desk in nine:
+        door.costs(desk, 0.1)
+    door.late()
+    assert nine[-1].told == ["go on", "hold"]
+    door.costs(nine[0], 0.01)
+    for desk in nine[1:8]:
+        door.costs(desk, 0.01)
+    assert door.playing == 8  # the machine has just said otherwise
+    now[0] += 4.0
+    door.costs(nine[0], 0.01)
+    assert nine[-1].told == ["go on", "hold", "go on"]
 
 
 def test_one_that_waits_and_leaves_is_forgotten(desks):

@@ -105,6 +105,21 @@ def test_the_oldest_batch_makes_room_for_a_new_one(client, batch):
     assert all(client.get(f"/api/batches/{one}").status_code == 200 for one in others)
 
 
+def test_a_fifth_batch_takes_nothing_away_that_was_not_fetched(client):
+    first, *_ = batches = [client.post("/api/batches").json()["id"] for _ in range(4)]
+    for one in batches:
+        client.post(f"/api/batches/{one}/files", files=sound("take.wav"))
+
+    refused = client.post("/api/batches")
+
+    assert refused.status_code == 409 and "fetch or forget one" in refused.json()["error"]
+    assert all(client.get(f"/api/batches/{one}").json()["files"] == ["take.wav"] for one in batches)
+    assert client.get("/batch").text.count("1 files, 0 held") == 4
+    assert client.delete(f"/api/batches/{first}").status_code == 200
+    assert client.post("/api/batches").status_code == 200
+    assert client.get(f"/api/batches/{first}").status_code == 404
+
+
 def test_one_batch_is_at_work_at_a_time(client, monkeypatch, batch):
     waits = []
 

@@ -20,6 +20,7 @@ from reins.services.readying import Readying, going_on, patiently
 from reins.web.app import AppSettings, create_app
 from tests.conftest import RATE, sound_of
 from tests.core.test_no_click import AT_WORK
+from tests.web.test_live import Listener
 from tests.web.test_web import add_compressor
 
 BLOCK = 1024
@@ -191,15 +192,15 @@ def test_the_sound_goes_on_without_a_processor_that_comes_in_by_itself(kind, mon
 def test_the_desk_hears_what_the_sound_goes_on_without(client, session_id, track_id, monkeypatch):
     not_yet = NotYet(monkeypatch, "processor")
     add_compressor(client, session_id, track_id, threshold_db=-30.0)
-    told = []
     with client.websocket_connect(f"/api/sessions/{session_id}/live") as socket:
-        socket.send_json({"type": "play", "frame": 0})
-        while len(told) < 2:
-            message = socket.receive()
-            if message.get("text") and '"getting_ready"' in message["text"]:
-                told.append(message["text"])
-                not_yet.over = True
-    assert "getting ready" in told[0] and '"processors": {}' in told[1]
+        listener = Listener(socket)
+        listener.send(type="play", frame=0)
+        told = lambda: [one["processors"] for one in listener.said if one["type"] == "getting_ready"]  # noqa: E731
+        while len(told()) < 2:
+            listener.listen(sum(map(len, listener.frames)) + 1)  # one who hears nothing more is sent nothing more
+            not_yet.over = bool(told())
+    first, then = told()
+    assert list(first.values()) == ["getting ready"] and then == {}
 
 
 def test_who_cannot_go_on_without_is_told_so_behind_a_processor_that_failed_too(monkeypatch):

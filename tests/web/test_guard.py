@@ -23,7 +23,7 @@ HOST = "studio.local"
 
 @pytest.fixture
 def outside(house, tmp_path):
-    token = kept_token(tmp_path / "data")
+    token, _ = kept_token(tmp_path / "data")
     with TestClient(Guard(create_app(AppSettings(), house), (HOST,), token), base_url=f"http://{HOST}") as client:
         client.token = token
         yield client
@@ -62,14 +62,43 @@ def test_the_link_gives_a_cookie_that_opens_everything(house, outside):
 
 
 def test_the_token_is_kept_for_its_owner_alone_and_stays(house, tmp_path):
-    token = kept_token(tmp_path / "data")
+    token, said = kept_token(tmp_path / "data")
     path = tmp_path / "data" / "token"
     assert len(token) >= 40 and stat.S_IMODE(path.stat().st_mode) == 0o600
     path.chmod(0o644)
-    assert kept_token(tmp_path / "data") == token and stat.S_IMODE(path.stat().st_mode) == 0o600
+    assert kept_token(tmp_path / "data") == (token, said) == (token, "")
+    assert stat.S_IMODE(path.stat().st_mode) == 0o600
 
 
-@pytest.mark.parametrize("host", ["elsewhere.example", "[", "[::1", "", "localhost@elsewhere", "192.168.0.7"])
+@pytest.mark.parametrize("kept", [b"", b" \n", b"letmein", b"\xff\x00" * 40, b"two words of a token, long enough"])
+def test_a_token_that_is_none_is_made_anew_and_said(house, tmp_path, kept):
+    path = tmp_path / "data" / "token"
+    path.write_bytes(kept)
+
+    token, said = kept_token(tmp_path / "data")
+
+    assert re.fullmatch(r"[\w-]{43}", token) and path.read_text() == token and "no token of ours" in said
+    assert stat.S_IMODE(path.stat().st_mode) == 0o600 and not list(path.parent.glob(".token*"))
+
+
+def test_an_empty_secret_opens_nothing(house):
+    guarded = Guard(create_app(AppSettings(), house), (HOST,), "")
+    with TestClient(guarded, base_url=f"http://{HOST}") as client:
+        assert client.get("/?token=").status_code == 401
+        assert client.get("/", headers={"cookie": "reins="}).status_code == 401
+
+
+def test_the_page_that_leads_on_leads_to_this_desk(outside):
+    for path in ("//evil.example/", "/\\evil.example/"):
+        outside.cookies.clear()
+        page = outside.get(f"http://{HOST}{path}?token={outside.token}").text
+        assert re.search('url=/evil.example/"', page), page
+
+
+@pytest.mark.parametrize(
+    "host",
+    ["elsewhere.example", "[", "[::1", "", "localhost@elsewhere", "evil@127.0.0.1", "evil@localhost", "192.168.0.7"],
+)
 def test_an_unknown_host_is_refused(client, host):
     answer = client.get("/api/sessions/x", headers={"host": host})
     assert answer.status_code == 403 and "answers only under the address" in answer.json()["error"]

@@ -19,6 +19,7 @@ import numpy.typing as npt
 import soundfile
 import soxr
 
+from reins.core.disk import sync
 from reins.core.dsp.dither import Rounder
 from reins.core.limits import MAX_RATE, MAX_SAMPLE, MAX_TAKE_S, MIN_RATE
 from reins.errors import AudioError, StorageError
@@ -78,6 +79,12 @@ def time_stamp(path: Path) -> int | None:
     return None
 
 
+def must_be_file(path: Path, name: str) -> None:
+    """AudioError for what is there and neither a file nor a folder: from a pipe or a device nothing may ever come."""
+    if path.exists() and not path.is_file() and not path.is_dir():
+        raise AudioError(f"{name}: that is no file (a pipe or a device); give one that is.")
+
+
 class AudioReader:
     """A file read as blocks (channels, frames) of float64 at the rate asked for.
 
@@ -88,6 +95,7 @@ class AudioReader:
 
     def __init__(self, path: Path, *, sample_rate: int | None = None, name: str | None = None) -> None:
         self.name = name or path.name
+        must_be_file(path, self.name)
         try:
             with path.open("rb") as raw:
                 declared = _declared_bytes(raw)
@@ -314,6 +322,7 @@ class AudioWriter:
                 self._finish()
             self._file.close()
             if kind is None:
+                sync(self._partial)
                 self._partial.replace(self.path)
         except (soundfile.SoundFileError, OSError) as refused:
             raise self._refused(refused) from refused

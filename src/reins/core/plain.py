@@ -3,6 +3,7 @@
 import json
 from typing import Any
 
+from reins.core.limits import MAX_JSON_NODES
 from reins.errors import SettingsError
 
 MAX_DEPTH = 64
@@ -11,8 +12,9 @@ MAX_INTEGER = 2**63 - 1
 
 def read_json(text: str | bytes, name: str) -> Any:
     """What a JSON text holds; SettingsError with its name in front for what is not JSON, is nested more than MAX_DEPTH
-    deep, or holds a whole number beyond 64 bits or text that is not Unicode.
+    deep, has more than MAX_JSON_NODES values, or holds a whole number beyond 64 bits or text that is not Unicode.
     """
+    check_nodes(text, name)
     try:
         value = json.loads(text)
     except json.JSONDecodeError as error:
@@ -25,6 +27,16 @@ def read_json(text: str | bytes, name: str) -> Any:
         raise SettingsError(f"{name}: a number has too many digits; allowed: up to 64 bits.") from error
     check_plain(value, name)
     return value
+
+
+def check_nodes(text: str | bytes, name: str) -> None:
+    """SettingsError for a text with more values than allowed, counted by what parts and opens them, before anything is
+    built of it: ten million empty lists are 30 kB packed and 3 GB as values. What stands within texts counts, too.
+    """
+    marks: Any = (b",", b"[", b"{") if isinstance(text, bytes) else (",", "[", "{")
+    nodes = sum(text.count(mark) for mark in marks)
+    if nodes > MAX_JSON_NODES:
+        raise SettingsError(f"{name}: it holds about {nodes} values; allowed: up to {MAX_JSON_NODES}.")
 
 
 def check_plain(value: Any, name: str) -> None:

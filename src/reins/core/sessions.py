@@ -20,6 +20,8 @@ from reins.core.limits import (
     MAX_PROCESSORS,
     MAX_RATE,
     MAX_SENDS,
+    MAX_SESSION_POINTS,
+    MAX_SESSION_PROCESSORS,
     MAX_START_S,
     MAX_TRACKS,
     MIN_RATE,
@@ -244,6 +246,23 @@ class Master(Strip):
     chain: list[ProcessorEntry] = [parse_entry({"id": "limiter", "type": "limiter", "on": False}, "master")]
 
 
+def _budget_of(document: Any) -> tuple[int, int]:
+    """Processors, and points of reins, of a session as plain data, of whatever shape."""
+
+    def items(value: Any, name: str) -> list[Any]:
+        found = value.get(name) if isinstance(value, dict) else None
+        return list(found.values()) if isinstance(found, dict) else found if isinstance(found, list) else []
+
+    processors = points = 0
+    master = document.get("master") if isinstance(document, dict) else None
+    for strip in (*items(document, "tracks"), *items(document, "buses"), master):
+        for chain in (strip, *items(strip, "drafts")):
+            processors += len(chain if isinstance(chain, list) else items(chain, "chain"))
+            by = [rein.get("by") for rein in items(chain, "reins") if isinstance(rein, dict)]
+            points += sum(len(items(one, "points")) for one in by)
+    return processors, points
+
+
 class Document(Strict):
     """A whole session."""
 
@@ -267,6 +286,17 @@ class Document(Strict):
     solo_sets: dict[Name, Soloed] = Field({}, max_length=MAX_SETS)  # strips soloed together, by name
     draft_sets: dict[Name, Drafted] = Field({}, max_length=MAX_SETS)  # drafts in use together, by name
     judged: list[Judgement] = Field([], max_length=MOST_JUDGEMENTS)  # what came of blind tests, the latest last
+
+    @model_validator(mode="before")
+    @classmethod
+    def _check_budget(cls, value: Any) -> Any:
+        """Of the session as a whole, counted before anything is built of it."""
+        processors, points = _budget_of(value)
+        if processors > MAX_SESSION_PROCESSORS:
+            raise MisfitError("chain", f"{processors} processors, drafts counted", f"up to {MAX_SESSION_PROCESSORS}")
+        if points > MAX_SESSION_POINTS:
+            raise MisfitError("reins", f"{points} points in all, drafts counted", f"up to {MAX_SESSION_POINTS}")
+        return value
 
     @model_validator(mode="after")
     def _check_bounds(self) -> "Document":

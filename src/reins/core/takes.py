@@ -22,6 +22,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.disk import sync
 from reins.core.dsp.compiled import brief, kernel
 from reins.core.sound import TakeFacts
 from reins.errors import StorageError
@@ -300,15 +301,6 @@ def digest_of(folder: Path) -> str:
             return hashlib.file_digest(samples, "sha256").hexdigest()
     except OSError as error:
         raise StorageError(f"its recording cannot be read ({_why(error)}); put it back from a backup.") from error
-
-
-def sync(path: Path) -> None:
-    """Have the disk keep a file, or the names in a folder, before anything counts on them."""
-    fd = os.open(path, os.O_RDONLY)
-    try:
-        os.fsync(fd)
-    finally:
-        os.close(fd)
 
 
 def _why(error: Exception) -> str:

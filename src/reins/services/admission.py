@@ -16,6 +16,8 @@ MOST_CORES, MOST_OF_ONE = 0.75, 0.6
 BUSY = 0.6  # of that; a desk that is late while there is less to do has a slow line, not a busy machine
 LONG = 0.35  # of that; from here on desks are asked for blocks twice as long, which cost a third less
 SETTLING_S = 0.4  # after one was made to wait, how long others are given to catch up
+# After one was made to wait, how long it is before room is believed in again that there seems to be.
+DOUBT_S = 3.0
 
 
 class Player(Protocol):
@@ -37,27 +39,47 @@ class Admission:
         self._room = MOST_CORES if self._cores > 1 else MOST_OF_ONE
         self._playing: dict[Player, float] = {}  # the oldest first, with what each costs
         self._waiting: list[Player] = []
-        self._held_at = -SETTLING_S
+        self._held_at = -DOUBT_S
 
     def begin(self, player: Player) -> bool:
         """A desk wants to play; whether it may."""
         with self._lock:
             if player in self._playing or player in self._waiting:
                 return player in self._playing
-            loads = [load for load in self._playing.values() if load > 0.0]
-            # A desk that costs much works in kernels for the most part, which run on cores of their own: as many desks
-            # as there are cores are always let in.
-            if len(loads) >= self._cores and sum(loads) + sum(loads) / len(loads) > self._room:
+            if self._full():
                 self._waiting.append(player)
                 return False
             self._playing[player] = 0.0
             return True
 
+    def _full(self) -> bool:
+        """Whether there is no room for another desk like those that play."""
+        loads = [load for load in self._playing.values() if load > 0.0]
+        # A desk that costs much works in kernels for the most part, which run on cores of their own: as many desks as
+        # there are cores are always let in.
+        return len(loads) >= self._cores and sum(loads) + sum(loads) / len(loads) > self._room
+
     def costs(self, player: Player, load: float) -> None:
-        """What a playing desk costs, in processor seconds a second."""
+        """What a playing desk costs, in processor seconds a second; where that leaves room, who has waited longest goes
+        on, one at a time: what it costs is known only then.
+        """
         with self._lock:
-            if player in self._playing:
-                self._playing[player] = load
+            if player not in self._playing:
+                return
+            self._playing[player] = load
+            known = all(load > 0.0 for load in self._playing.values())
+            doubtful = time.monotonic() - self._held_at < DOUBT_S
+            following = self._next() if known and not doubtful and not self._full() else None
+        if following is not None:
+            following.go_on()
+
+    def _next(self) -> Player | None:
+        """Let in who has waited longest, if anybody has."""
+        if not self._waiting:
+            return None
+        following = self._waiting.pop(0)
+        self._playing[following] = 0.0
+        return following
 
     def late(self) -> None:
         """A desk could not be fed in time: the newest waits, unless it is the only one."""
@@ -69,7 +91,7 @@ class Admission:
             self._held_at = now
             newest = next(reversed(self._playing))
             del self._playing[newest]
-            self._waiting.insert(0, newest)
+            self._waiting.append(newest)
         newest.hold()
 
     @property
@@ -83,9 +105,7 @@ class Admission:
             played = self._playing.pop(player, None) is not None
             if player in self._waiting:
                 self._waiting.remove(player)
-            following = self._waiting.pop(0) if played and self._waiting else None
-            if following is not None:
-                self._playing[following] = 0.0
+            following = self._next() if played else None
         if following is not None:
             following.go_on()
 

@@ -19,6 +19,7 @@ from reins.core.time import Beat
 from reins.core.trials.aims import Aim, Proposal, Work, aim_called
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError, SettingsError
+from reins.services.outputs import check_outputs
 from reins.services.writing import write_whole
 
 Progress = Callable[[str, int, int], None]
@@ -39,9 +40,9 @@ def entry_for(aim: Aim, kind: str | None, *, keyed: bool, number: int = 0) -> Pr
 
 def aim_file(
     name: str, source: Path, *, asked: dict[str, float | None], key: Path | None, tempo_bpm: float | None,
-    kind: str | None, progress: Progress,
+    kind: str | None, progress: Progress, output: Path | None = None,
 ) -> dict[str, Any]:  # fmt: skip
-    """What an aim proposes for a file: aim, reason, figures, marks, tempo_bpm and chain.
+    """What an aim proposes for a file: aim, reason, figures, marks, tempo_bpm and chain, which is written to `output`.
 
     asked: the number it asks for by its name, by_db, within_db or beats. Raises InputError for what cannot be wanted.
     """
@@ -53,11 +54,16 @@ def aim_file(
     number = None if aim.asks is None else asked.get(aim.asks.name)
     if tempo_bpm is not None and not 20.0 <= tempo_bpm <= 400.0:
         raise SettingsError(f"--tempo is {tempo_bpm:g}; allowed: 20 to 400 bpm.")
-    found = _found([(aim, number, kind)], source, key, tempo_bpm, progress)
+    if output is not None:
+        check_outputs([output], [source, *([] if key is None else [key])])
+    found = _found([(aim, number, kind)], source, key, tempo_bpm, progress, tells=told)
     (proposal,) = found.proposals
+    chain = chain_of(found.entries, proposal.line)
+    if output is not None:
+        keep_chain(output, chain)
     return {
         "aim": name, "reason": proposal.reason, "figures": proposal.figures | {"reached": proposal.reached},
-        "marks": told(found.marks), "tempo_bpm": found.tempo_bpm, "chain": chain_of(found.entries, proposal.line),
+        "marks": found.marks, "tempo_bpm": found.tempo_bpm, "chain": chain,
     }  # fmt: skip
 
 
@@ -73,17 +79,17 @@ def aim_chain(wishes: list[tuple[str, float | None]], source: Path, *, key: Path
 
 @dataclass(frozen=True)
 class _Found:
-    """What aims came to, one after another, and what was found in the take."""
+    """What aims came to, one after another, and what was to be told of what was found in the take."""
 
     entries: list[ProcessorEntry]
     proposals: list[Proposal]
-    marks: Marks
+    marks: dict[str, Any]
     tempo_bpm: float | None
 
 
 def _found(
     asked: Sequence[tuple[Aim, float | None, str | None]], source: Path, key: Path | None, tempo_bpm: float | None,
-    progress: Progress,
+    progress: Progress, tells: Callable[[Marks], dict[str, Any]] = lambda marks: {},
 ) -> _Found:  # fmt: skip
     if any(aim.types == ("level",) for aim, _, _ in asked[:-1]):
         raise SettingsError("A drawn line rides all that comes before it: that aim must be the last.")
@@ -107,7 +113,8 @@ def _found(
             trial = Trial(take, entries[: place + 1], keys, Beat(tempo or 120.0))
             proposals.append(proposed(aim, Work(trial, marks, default if number is None else number, heard)))
             entries[place] = with_proposal(entries[place], proposals[-1])
-    return _Found(entries, proposals, marks, tempo)
+        # Marks are found when they are asked for, from a recording that is gone with this folder.
+        return _Found(entries, proposals, tells(marks), tempo)
 
 
 def with_proposal(entry: ProcessorEntry, proposal: Proposal) -> ProcessorEntry:

@@ -41,7 +41,13 @@ class Batch:
     rows: list[Row] = field(default_factory=list)
     sentence: str = ""
     job: Job | None = None
+    fetched: bool = False  # whether what was made last has been taken away
     packing: threading.Lock = field(default_factory=threading.Lock)  # one writes the zip
+
+    @property
+    def waits(self) -> bool:
+        """Whether there is something in it that nobody has taken away."""
+        return bool(self.files or self.rows) and not self.fetched
 
     @property
     def runs(self) -> bool:
@@ -63,22 +69,43 @@ class Batch:
 
 
 class Batches:
-    """The batches of a server; the oldest that rests makes room for a new one."""
+    """The batches of a server; the oldest that is empty, or was taken away, makes room for a new one."""
 
     def __init__(self, house: House) -> None:
         self._house, self._batches, self._lock = house, dict[str, Batch](), threading.Lock()
 
     def begin(self) -> Batch:
-        """A new one, with nothing in it."""
+        """A new one, with nothing in it; ConflictError where there are as many that somebody may still want."""
         with self._lock:
-            resting = [batch for batch in self._batches.values() if not batch.runs]  # all but one, see ready
+            resting = [batch for batch in self._batches.values() if not batch.runs and not batch.waits]
             for old in resting[: max(len(self._batches) - MOST_BATCHES + 1, 0)]:
                 shutil.rmtree(self._batches.pop(old.id).folder, ignore_errors=True)
+            if len(self._batches) >= MOST_BATCHES:
+                raise ConflictError(
+                    f"{MOST_BATCHES} batches here have not been taken away: at “Many takes”, fetch or forget one."
+                )
             batch = Batch(self._house.passing_folder())
             for name in ("in", "out"):
                 (batch.folder / name).mkdir()
             self._batches[batch.id] = batch
         return batch
+
+    def waiting(self) -> list[dict[str, Any]]:
+        """Those that somebody may still want to take away: id, and what is in it in words."""
+        with self._lock:
+            found = [batch for batch in self._batches.values() if batch.waits]
+        made = {batch.id: sum(row.done == HELD for row in batch.rows) for batch in found}
+        return [
+            {"id": batch.id, "said": f"{len(batch.files)} files, {made[batch.id]} held, not taken away"}
+            for batch in found
+        ]
+
+    def forget(self, batch_id: str) -> None:
+        """Leave a batch and all that is in it."""
+        batch = self._open(batch_id)
+        with self._lock:
+            self._batches.pop(batch.id, None)
+        shutil.rmtree(batch.folder, ignore_errors=True)
 
     def get(self, batch_id: str) -> Batch:
         """A batch, or NotFoundError."""
@@ -156,7 +183,7 @@ class Batches:
         check_room(batch.folder, needed, "What it makes")
         shutil.rmtree(batch.folder / "out", ignore_errors=True)
         (batch.folder / "out").mkdir()
-        batch.rows, batch.sentence = [], ""
+        batch.rows, batch.sentence, batch.fetched = [], "", False
         return batch
 
     def run(self, batch: Batch, job: Job, *, chain: str | None, wishes: tuple[Wish, ...], written: Written) -> None:
@@ -166,7 +193,7 @@ class Batches:
             write_whole(path, chain)
         asked = Asked(
             (batch.folder / "in",), batch.folder / "out", chain=None if chain is None else path, wishes=wishes,
-            written=written, workers=max(1, (os.cpu_count() or 2) - 1),
+            written=written, workers=max(1, (os.cpu_count() or 2) - 1), of_desk=True,
         )  # fmt: skip
 
         def seen(row: Row, progress: Progress) -> None:
@@ -200,6 +227,7 @@ class Batches:
             with zipfile.ZipFile(partial_of(packed), "w", zipfile.ZIP_STORED) as archive:
                 for path in [said, *sorted(made)]:
                     archive.write(path, path.name)
+            batch.fetched = True
             return partial_of(packed).replace(packed)
 
 

@@ -10,11 +10,12 @@ import numpy as np
 
 from reins.core.audio import AudioReader, time_stamp
 from reins.core.changes import AddImpulse, JoinTracks, ReplaceTake, SetReference
+from reins.core.disk import sync
 from reins.core.impulses import check_length
 from reins.core.laid import LaidTake
 from reins.core.limits import check_room
 from reins.core.sessions import Document, Track, new_id
-from reins.core.takes import TakeFacts, sync, write_take
+from reins.core.takes import TakeFacts, write_take
 from reins.demo.facts import DEMO_ID, NAME, TEMPO_BPM
 from reins.errors import ConflictError
 from reins.services.editing import document_of, keep_session, keep_track, keep_with_take

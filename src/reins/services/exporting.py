@@ -164,6 +164,12 @@ def write_mix(
     return {writer.path.name: writer.clipped_frames for writer in written}
 
 
+def mix_names(document: Document, output: Output, *, mix: bool, stems: bool) -> list[str]:
+    """What write_mix calls the files it writes."""
+    parts = _stem_names(document, stem_ids(document), output).values() if stems else ()
+    return [*([f"mix.{output.file_format}"] if mix else []), *parts]
+
+
 def _stem_names(document: Document, ids: list[str], output: Output) -> dict[str, str]:
     """File names of stems, each its own: two that a pattern would name alike are numbered."""
     names: dict[str, str] = {}

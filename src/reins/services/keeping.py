@@ -14,6 +14,7 @@ from typing import Any
 from reins.core.takes import Take, digest_of, rebuild_pyramid
 from reins.errors import SettingsError, StorageError
 from reins.services.house import House
+from reins.services.outputs import check_outputs
 from reins.store.database import connect, copy_database, unreadable
 from reins.store.folder import DATABASE, HOUSE_ID, DataFolder
 from reins.store.takes import all_takes, keep_sha256, take_ids
@@ -35,6 +36,7 @@ def backup(data_dir: Path, output: Path, progress: Progress) -> list[str]:
     database = _existing(data_dir)
     if not output.parent.is_dir():
         raise SettingsError(f"{output}: the folder {output.parent} does not exist; make it first.")
+    check_outputs([output])
     partial = output.with_name(f".{output.name}.{os.getpid()}.partial")
     try:
         with tempfile.TemporaryDirectory(dir=output.parent, prefix=".reins-") as work:

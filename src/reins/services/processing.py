@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from reins.core.audio import AudioReader, AudioWriter, BlockFeed, check_output
+from reins.core.audio import AudioReader, AudioWriter, BlockFeed, check_output, must_be_file
 from reins.core.chainfile import Parsed, ProcessorEntry, parse_chain, parse_settings
 from reins.core.engine.chain import Chain
 from reins.core.engine.entries import wants_spectrum
@@ -25,6 +25,7 @@ from reins.core.settings.fields import recordings
 from reins.core.settings.paths import laid_over
 from reins.core.time import Beat, Stream, When
 from reins.errors import SettingsError
+from reins.services.outputs import check_outputs, recordings_of
 
 Progress = Callable[[int, int], None]
 MAX_BLOCK_FRAMES = 1 << 20
@@ -103,6 +104,8 @@ def process_file(
     held = Holding(keys=keys, file_format=file_format, bits=bits, dither=dither, tempo_bpm=tempo_bpm, folder=chain_path)
     check_output(output, file_format, bits, dither)
     parsed = parse_chain(text_of(chain_path), chain_path.name)
+    named = recordings_of(parsed.entries, chain_path.parent)
+    check_outputs([output, *([] if trace is None else [trace])], [source, chain_path, *keys.values(), *named])
     with ExitStack() as stack:
 
         def watch(chain: Chain, reader: AudioReader) -> Callable[[Array, list[Array]], None]:
@@ -181,7 +184,8 @@ def _folded(block: np.ndarray, channels: int) -> np.ndarray:
 
 
 def text_of(path: Path) -> str:
-    """A chain file's text, or SettingsError."""
+    """A chain file's text, or InputError."""
+    must_be_file(path, path.name)
     try:
         return path.read_text(encoding="utf-8")
     except OSError as error:

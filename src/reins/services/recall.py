@@ -8,7 +8,8 @@ from reins.core.trials.doings import doings
 from reins.errors import SettingsError
 from reins.services.editing import document_of
 from reins.services.house import House
-from reins.services.sessionfiles import opened
+from reins.services.outputs import check_outputs
+from reins.services.sessionfiles import described, opened
 from reins.services.writing import write_whole
 
 Progress = Callable[[int, int], None]
@@ -21,6 +22,7 @@ def recall_file(path: Path, output: Path, progress: Progress) -> None:
     """Write the sheet of a session file; InputError for one that cannot be read, nothing half-written."""
     if not output.parent.is_dir():
         raise SettingsError(f"{output}: the folder {output.parent} does not exist; make it first.")
+    check_outputs([output], described(path)[1])
     with opened(path, output.parent) as (document, takes):
         text = sheet(document, doings(document, takes, progress))
     write_whole(output, text)

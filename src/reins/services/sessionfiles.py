@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from reins.core.audio import AudioReader, AudioWriter
+from reins.core.audio import AudioReader, AudioWriter, must_be_file
 from reins.core.impulses import impulse_of, looked_for_in
 from reins.core.limits import MAX_SESSION_FILES, MAX_SESSION_JSON_BYTES, MAX_UNPACKED_BYTES, check_room
 from reins.core.newtakes import on_new_takes
@@ -29,8 +29,9 @@ from reins.core.takes import Take, TakeFacts, on_grid, write_take
 from reins.errors import AudioError, SettingsError, StorageError
 from reins.services.bringing_in import new_takes, take_bytes
 from reins.services.editing import document_of, keep_session
-from reins.services.exporting import Output, pack, write_mix
+from reins.services.exporting import Output, mix_names, pack, write_mix
 from reins.services.house import House
+from reins.services.outputs import check_outputs, check_outside
 from reins.store.takes import list_takes
 
 Progress = Callable[[int, int], None]
@@ -114,8 +115,9 @@ def _check_takes(folder: Path, parsed: SessionFile, name: str, into: Path) -> No
     check_room(into, wanted, f"{name}: it")
 
 
-def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
-    """Check a zip and lay out what its document names, and nothing else, in a folder."""
+@contextlib.contextmanager
+def _packed(path: Path, name: str) -> Iterator[tuple[zipfile.ZipFile, SessionFile]]:
+    """A zip with what its document says; SettingsError, also while it is read, for one that is damaged."""
     try:
         with zipfile.ZipFile(path) as packed:
             entries = {info.filename: info for info in packed.infolist()}
@@ -126,26 +128,32 @@ def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
             if entries[JSON_NAME].file_size > MAX_SESSION_JSON_BYTES:
                 allowed = f"up to {MAX_SESSION_JSON_BYTES >> 20} MiB are allowed"
                 raise SettingsError(f"{name}: its {JSON_NAME} has {entries[JSON_NAME].file_size >> 20} MiB; {allowed}.")
-            parsed = parse_session_file(packed.read(JSON_NAME).decode("utf-8"), f"{name}: {JSON_NAME}")
-            wanted = sum(entries[row.file].file_size for row in parsed.takes.values() if row.file in entries)
-            if wanted > MAX_UNPACKED_BYTES:
-                allowed = f"up to {MAX_UNPACKED_BYTES >> 30} GiB are allowed"
-                raise SettingsError(f"{name}: its takes have {wanted >> 30} GiB once unpacked; {allowed}.")
-            check_room(folder, wanted, f"{name}: it")
-            for row in parsed.takes.values():
-                if row.file not in entries:
-                    raise SettingsError(f"{name}: the take {row.file} is not in it; ask for a whole copy.")
-                place = folder / row.file
-                place.parent.mkdir(parents=True, exist_ok=True)
-                with packed.open(row.file) as source, place.open("wb") as target:
-                    shutil.copyfileobj(source, target, 1 << 20)
-            return parsed
+            yield packed, parse_session_file(packed.read(JSON_NAME).decode("utf-8"), f"{name}: {JSON_NAME}")
     except DAMAGED as error:
         raise SettingsError(
             f"{name}: the file is damaged, or not a session file ({error}); nothing was added."
         ) from error
     except OSError as error:
         raise StorageError(f"{name}: the disk refused ({error.strerror}); nothing was added.") from error
+
+
+def _unpack(path: Path, name: str, folder: Path) -> SessionFile:
+    """Check a zip and lay out what its document names, and nothing else, in a folder."""
+    with _packed(path, name) as (packed, parsed):
+        entries = {info.filename: info for info in packed.infolist()}
+        wanted = sum(entries[row.file].file_size for row in parsed.takes.values() if row.file in entries)
+        if wanted > MAX_UNPACKED_BYTES:
+            allowed = f"up to {MAX_UNPACKED_BYTES >> 30} GiB are allowed"
+            raise SettingsError(f"{name}: its takes have {wanted >> 30} GiB once unpacked; {allowed}.")
+        check_room(folder, wanted, f"{name}: it")
+        for row in parsed.takes.values():
+            if row.file not in entries:
+                raise SettingsError(f"{name}: the take {row.file} is not in it; ask for a whole copy.")
+            place = folder / row.file
+            place.parent.mkdir(parents=True, exist_ok=True)
+            with packed.open(row.file) as source, place.open("wb") as target:
+                shutil.copyfileobj(source, target, 1 << 20)
+    return parsed
 
 
 @contextlib.contextmanager
@@ -174,9 +182,21 @@ def render_session(
     if not folder.is_dir():
         raise SettingsError(f"{folder}: this folder does not exist; make it first.")
     told: dict[str, str] = {}
+    check_outside(folder)
+    session, files = described(path)
+    check_outputs([folder / name for name in mix_names(session, output, mix=mix, stems=stems)], files)
     with opened(path, folder) as (document, takes):
         clipped = write_mix(document, takes, folder, output, progress, mix=mix, stems=stems, told=told)
     return clipped, list(told.values())
+
+
+def described(path: Path) -> tuple[Document, list[Path]]:
+    """What a session file (the zip, or the JSON with its takes beside it) holds, and the files it is read from."""
+    if _is_packed(path):
+        with _packed(path, path.name) as (_, parsed):
+            return parsed.session, [path]
+    parsed = parse_session_file(_text(path), path.name)
+    return parsed.session, [path, *(path.parent / row.file for row in parsed.takes.values())]
 
 
 @contextlib.contextmanager
@@ -185,7 +205,7 @@ def opened(path: Path, folder: Path) -> Iterator[tuple[Document, dict[str, Take]
     are needed.
     """
     with _beside(folder) as work:
-        if zipfile.is_zipfile(path):
+        if _is_packed(path):
             parsed, root = _unpack(path, path.name, work / "unpacked"), work / "unpacked"
         else:
             parsed, root = parse_session_file(_text(path), path.name), path.parent
@@ -214,6 +234,11 @@ def _beside(folder: Path) -> Iterator[Path]:
         yield work
     finally:
         shutil.rmtree(work, ignore_errors=True)
+
+
+def _is_packed(path: Path) -> bool:
+    must_be_file(path, path.name)
+    return zipfile.is_zipfile(path)
 
 
 def _text(path: Path) -> str:

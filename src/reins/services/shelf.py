@@ -4,7 +4,7 @@ import functools
 import json
 import os
 import shutil
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -18,12 +18,11 @@ from reins.errors import ConflictError, StorageError
 from reins.services.aiming import chain_of
 from reins.services.bringing_in import new_takes
 from reins.services.editing import document_of, frames_of, keep_session
+from reins.services.expiring import KEPT_DAYS, is_session, restore
 from reins.services.house import House
 from reins.store import lost
 from reins.store import sessions as store
 from reins.store.takes import list_takes
-
-KEPT_DAYS = 30
 
 
 def list_shelf(house: House) -> list[dict[str, Any]]:
@@ -101,15 +100,6 @@ def forget_session(house: House, session_id: str) -> None:
         shutil.rmtree(house.takes_dir / take_id, ignore_errors=True)
 
 
-def forget_old(house: House) -> None:
-    """Forget what was deleted more than KEPT_DAYS ago."""
-    limit = (datetime.now(UTC) - timedelta(days=KEPT_DAYS)).isoformat(timespec="milliseconds")
-    with house.reading() as db:
-        old = [row["id"] for row in store.list_deleted(db) if row["deleted_at"] < limit]
-    for session_id in old:
-        forget_session(house, session_id)
-
-
 def duplicate_session(house: House, session_id: str) -> str:
     """Keep a copy of a session, with recordings of its own, as a new session; returns its id."""
     document = document_of(house, session_id)
@@ -141,10 +131,18 @@ def _copy_files(source: Path, target: Path) -> None:
 
 
 def list_lost(house: House) -> list[dict[str, Any]]:
-    """What was set aside: name, was, why, at, and whether it is a recording that can be brought back."""
+    """What was set aside: name, was, why, at, and whether it is a recording, or a session,
+    that can be brought back.
+    """
     folder = house.folder.lost_dir
     return [
-        {**row, "at": _when(row["at"]), "recording": _length_of(folder / row["name"])} for row in lost.list_lost(folder)
+        {
+            **row,
+            "at": _when(row["at"]),
+            "recording": _length_of(folder / row["name"]),
+            "session": is_session(folder / row["name"]),
+        }
+        for row in lost.list_lost(folder)
     ]
 
 
@@ -157,8 +155,12 @@ def _length_of(path: Path) -> str | None:
 
 
 def restore_lost(house: House, name: str) -> str:
-    """Make a session of a recording that was set aside; returns its id. ConflictError for anything else."""
+    """Bring back a session that was due, or make one of a recording that was set aside; returns its id. ConflictError
+    for anything else.
+    """
     path = lost.find_lost(house.folder.lost_dir, name)
+    if is_session(path):
+        return restore(house, name)
     if _length_of(path) is None:
         raise ConflictError(f"“{name}” is no whole recording; it lies in the folder lost/ of the data folder.")
     facts = Take(path).facts

@@ -24,6 +24,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO
 
+from reins.core.disk import sync
 from reins.errors import StorageError
 from reins.store.database import MIGRATIONS, connect, copy_database, migrate, unreadable, version_of
 from reins.store.lost import set_aside
@@ -35,6 +36,7 @@ _PUT_BACK = (
     f"Put back the {DATABASE} that belongs to them (older ones are in copies/), or choose another --data. Nothing was "
     "changed."
 )
+HOUSE_IDS = re.compile(r"[0-9a-f]{16}")
 OURS_IN_PASSING = re.compile(rf"{PASSING_PREFIX}\w+|[0-9a-f]{{32}}")
 
 
@@ -45,6 +47,8 @@ class DataFolder:
 
     def __init__(self, data_dir: Path, *, serving_at: str = "") -> None:
         self.root = data_dir
+        #: What was mended at the start, a sentence each.
+        self.said: list[str] = []
         self.takes_dir, self.passing_dir, self.lost_dir = (data_dir / name for name in ("takes", "passing", "lost"))
         try:
             for folder in (data_dir, self.takes_dir, self.passing_dir):
@@ -75,7 +79,7 @@ class DataFolder:
         db = connect(path)
         try:
             version = version_of(db)
-            kept_id = id_file.read_text().strip() if id_file.exists() else None
+            kept_id = self._kept_id(db, id_file, version)
             _refuse_strange(db, path, version, kept_id)
             if 0 < version < newest_version():
                 copy_database(db, self._copy_path(version))
@@ -83,7 +87,7 @@ class DataFolder:
             if version < FIRST_WITH_ID and kept_id is not None:  # an older copy was put back
                 db.execute("UPDATE house SET id = :id", {"id": kept_id})
             elif kept_id is None:
-                id_file.write_text(_house_id(db))
+                write_synced(id_file, _house_id(db))
         except sqlite3.Error as error:
             db.close()
             raise unreadable(path, error) from error
@@ -91,6 +95,24 @@ class DataFolder:
             db.close()
             raise
         return db
+
+    def _kept_id(self, db: sqlite3.Connection, file: Path, version: int) -> str | None:
+        """What the file beside the recordings says; None where there is none yet, or where it was damaged and all
+        recordings that the database names are there, so that it may be made anew.
+        """
+        if not file.exists():
+            return None
+        kept = file.read_text(encoding="ascii", errors="replace").strip()
+        if HOUSE_IDS.fullmatch(kept):
+            return kept
+        missing = sum(1 for take_id in take_ids(db) if not (self.takes_dir / take_id).is_dir()) if version else 0
+        if missing:
+            raise StorageError(
+                f"{file}: it is damaged, and {missing} recordings that {DATABASE} names are not in takes/, so that it "
+                f"cannot be told whether they belong together. Put {HOUSE_ID} back from a backup. Nothing was changed."
+            )
+        self.said.append(f"{file}: it was damaged; all that {DATABASE} names is in takes/, so it was made anew.")
+        return None
 
     def _refuse_recordings_alone(self, path: Path) -> None:
         recordings = sum(1 for entry in self.takes_dir.iterdir() if entry.is_dir())
@@ -135,6 +157,20 @@ class DataFolder:
         self.writer.close()
         self.clear_passing()
         self._lock.close()
+
+
+def write_synced(path: Path, text: str) -> None:
+    """Write a small file that only its owner may read, whole or not at all, and on the disk when this returns."""
+    partial = path.with_name(f".{path.name}.{os.getpid()}.partial")
+    try:
+        with os.fdopen(os.open(partial, os.O_CREAT | os.O_TRUNC | os.O_WRONLY, 0o600), "w") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        partial.replace(path)
+        sync(path.parent)
+    finally:
+        partial.unlink(missing_ok=True)
 
 
 def _lock(data_dir: Path, serving_at: str) -> IO[str]:

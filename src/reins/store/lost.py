@@ -44,20 +44,28 @@ def _changed(path: Path) -> str:
     return datetime.fromtimestamp(path.lstat().st_mtime, UTC).isoformat(timespec="seconds")
 
 
-def set_aside(folder: Path, path: Path, why: str) -> None:
-    """Move something into the folder of the lost and note it in the list."""
-    folder.mkdir(mode=0o700, exist_ok=True)
+def set_aside(folder: Path, path: Path, why: str, *, was: str | None = None) -> str:
+    """Move something into the folder of the lost and note it in the list; was: where it lay, if not where it is found.
+    Returns what it is called there. StorageError where there is no such folder and none can be made.
+    """
+    try:
+        folder.mkdir(mode=0o700, exist_ok=True)
+    except OSError as error:
+        raise StorageError(
+            f"{folder}: this is to be a folder, for what nothing names ({error.strerror}); move it elsewhere."
+        ) from error
     rows = list_lost(folder)
     name, number = path.name, 1
     while (folder / name).exists() or name in (LIST, PARTIAL):
         number += 1
         name = f"{path.name}-{number}"
     row = {
-        "name": name, "was": f"{path.parent.name}/{path.name}", "why": why,
+        "name": name, "was": was or f"{path.parent.name}/{path.name}", "why": why,
         "at": datetime.now(UTC).isoformat(timespec="seconds"),
     }  # fmt: skip
     _keep_list(folder, [*rows, row])  # first, so that nothing lies there unexplained
     path.rename(folder / name)
+    return name
 
 
 def find_lost(folder: Path, name: str) -> Path:

@@ -6,6 +6,8 @@ session's tip; undo and redo walk along it. A change made after undoing starts a
 
 import json
 import sqlite3
+import threading
+from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -16,6 +18,8 @@ from reins.errors import NotFoundError, SettingsError
 from reins.store.database import transaction
 from reins.store.patches import difference, patched
 from reins.store.takes import list_takes
+
+MOST_LETTERS = 8 << 20  # of documents that are remembered as they were read
 
 INSERT = """
 INSERT INTO sessions (id, document, step, tip, created_at, changed_at) VALUES (:id, :document, 0, 0, :now, :now)
@@ -75,8 +79,42 @@ def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
 
+class _Read:
+    """Documents read lately, by their text: nobody changes one, and to check a large one takes a good deal of a second,
+    at every look at the shelf.
+    """
+
+    def __init__(self, most_letters: int) -> None:
+        self._most, self._lock = most_letters, threading.Lock()
+        self._known: OrderedDict[str, Document] = OrderedDict()
+        self._letters = 0
+
+    def get(self, text: str) -> Document:
+        """The document of a text; SettingsError for what is none."""
+        with self._lock:
+            known = self._known.get(text)
+            if known is not None:
+                self._known.move_to_end(text)
+                return known
+        document = parse_document(text)
+        self.put(text, document)
+        return document
+
+    def put(self, text: str, document: Document) -> None:
+        """Remember a document; those not looked at for longest give way."""
+        with self._lock:
+            if text not in self._known:
+                self._known[text] = document
+                self._letters += len(text)
+            while self._letters > self._most and len(self._known) > 1:
+                self._letters -= len(self._known.popitem(last=False)[0])
+
+
+_read = _Read(MOST_LETTERS)
+
+
 def _stored(row: sqlite3.Row) -> Stored:
-    return Stored(row["id"], parse_document(row["document"]), row["step"], row["tip"], row["changed_at"])
+    return Stored(row["id"], _read.get(row["document"]), row["step"], row["tip"], row["changed_at"])
 
 
 def add_session(db: sqlite3.Connection, session_id: str, document: Document) -> None:
@@ -193,9 +231,10 @@ def keep_step(db: sqlite3.Connection, session_id: str, change: Any) -> tuple[Sto
 
 
 def _update(db: sqlite3.Connection, session_id: str, document: Document, step: int, tip: int) -> Stored:
-    row = {"id": session_id, "document": document.model_dump_json(), "step": step, "tip": tip, "now": _now()}
-    db.execute(UPDATE, row)
-    return get_session(db, session_id)
+    text, now = document.model_dump_json(), _now()
+    db.execute(UPDATE, {"id": session_id, "document": text, "step": step, "tip": tip, "now": now})
+    _read.put(text, document)
+    return Stored(session_id, document, step, tip, now)
 
 
 def undo(db: sqlite3.Connection, session_id: str) -> tuple[Stored, str | None]:

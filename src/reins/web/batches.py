@@ -30,10 +30,10 @@ TheBatches = Annotated[Batches, Depends(_batches)]
 
 
 @router.get("/batch", response_class=HTMLResponse)
-def many_takes(request: Request, house: TheHouse) -> Response:
+def many_takes(request: Request, house: TheHouse, batches: TheBatches) -> Response:
     """The page: takes that are there, chains that are there, and the aims that need no key."""
     takes, chains = takes_and_chains(house)
-    told: dict[str, Any] = {"takes": takes, "chains": chains}
+    told: dict[str, Any] = {"takes": takes, "chains": chains, "waiting": batches.waiting()}
     told["aims"] = [described(aim) for aim in AIMS.values() if not aim.wants_key]
     made: Response = request.app.state.templates.TemplateResponse(request, "batch.html", told)
     return made
@@ -43,6 +43,13 @@ def many_takes(request: Request, house: TheHouse) -> Response:
 def begin(batches: TheBatches) -> dict[str, Any]:
     """Begin a batch with nothing in it."""
     return batches.begin().told()
+
+
+@router.delete("/api/batches/{batch_id}")
+def forget(batch_id: str, batches: TheBatches) -> dict[str, Any]:
+    """Forget a batch and all that is in it."""
+    batches.forget(batch_id)
+    return {}
 
 
 @router.get("/api/batches/{batch_id}")

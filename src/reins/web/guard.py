@@ -96,7 +96,8 @@ class Guard:
         if scope["type"] == "http" and scope["method"] == "GET" and _same(given, self._token):
             # A page, not a redirect: the first request may come from another site, and then the cookie, being strict,
             # would not be sent along with a redirect.
-            path = html.escape(scope["path"], quote=True)
+            # Two slashes in front would lead to another site.
+            path = html.escape("/" + scope["path"].lstrip("/\\"), quote=True)
             page = HTMLResponse(
                 f'<!doctype html><meta http-equiv="refresh" content="0;url={path}"><title>Reins</title>'
             )
@@ -106,10 +107,13 @@ class Guard:
 
 
 def _same(given: str, token: str) -> bool:
-    return hmac.compare_digest(given.encode("utf-8", "replace"), token.encode())
+    """Whether a secret is given; one that is empty is none."""
+    return bool(token) and hmac.compare_digest(given.encode("utf-8", "replace"), token.encode())
 
 
 def _hostname(host: str) -> str:
+    if "@" in host:  # of a person at a host a header knows nothing
+        return ""
     try:
         return urlsplit(f"//{host}").hostname or ""
     except ValueError:

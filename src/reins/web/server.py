@@ -79,10 +79,10 @@ def _get_ready(gate: Gate, folder: Any, demo: bool) -> None:
         from reins.core.dsp.compiling import missing
         from reins.core.dsp.stft import transforms
         from reins.services.bringing_in import ensure_demo
+        from reins.services.expiring import forget_old
         from reins.services.house import House
         from reins.services.keeping import fill_checksums
         from reins.services.readying import Readying
-        from reins.services.shelf import forget_old
         from reins.web.app import AppSettings, create_app
 
         first = missing(order.first())
@@ -136,7 +136,14 @@ def run_server(data_dir: Path, *, host: str, port: int, demo: bool, names: tuple
     except BaseException:
         listening.close()
         raise
-    token = None if local else kept_token(data_dir)
+    try:
+        token, anew = (None, "") if local else kept_token(data_dir)
+    except BaseException:
+        folder.close()
+        listening.close()
+        raise
+    for sentence in (*folder.said, *([anew] if anew else [])):
+        print(sentence, flush=True)
     gate = Gate(folder.close)
     hosts = (*(LOOPBACK if local else ()), *(() if any_address else (host,)), *names)
     threading.Thread(target=_get_ready, args=(gate, folder, demo), daemon=True).start()

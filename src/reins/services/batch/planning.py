@@ -12,7 +12,8 @@ from reins.core.chainfile import parse_chain
 from reins.core.routing import key_names
 from reins.core.trials.aims import aim_called
 from reins.errors import SettingsError
-from reins.services.batch.tasks import Task, Wish, Written
+from reins.services.batch.tasks import CHAIN_ENDING, Task, Wish, Written
+from reins.services.outputs import check_outputs, recordings_of
 from reins.services.processing import text_of
 
 ENDINGS = (".wav", ".flac", ".aif", ".aiff", ".ogg", ".mp3")
@@ -27,7 +28,7 @@ def files_in(given: Iterable[Path], out: Path) -> list[tuple[Path, Path]]:
     found: list[tuple[Path, Path]] = []
     for path in given:
         if path.is_dir():
-            sound = (p for p in path.rglob("*") if p.suffix.lower() in ENDINGS and not _hidden(p, path))
+            sound = (p for p in path.rglob("*") if p.suffix.lower() in ENDINGS and p.is_file() and not _hidden(p, path))
             below = out.resolve() != path.resolve() and out.resolve().is_relative_to(path.resolve())
             inside = sorted(p for p in sound if not (below and p.resolve().is_relative_to(out.resolve())))
             if not inside:
@@ -45,17 +46,13 @@ def _hidden(path: Path, below: Path) -> bool:
 
 
 def outputs_for(files: list[tuple[Path, Path]], folder: Path, file_format: str) -> list[Path]:
-    """The output of each file; SettingsError where two would be the same, or one would lie over what it is made of."""
+    """The output of each file; SettingsError where two would be the same."""
     made = [folder / place.with_suffix(f".{file_format}") for _, place in files]
     whose: dict[Path, Path] = {}
     for (source, _), output in zip(files, made, strict=True):
         if output in whose:
             raise SettingsError(f"{whose[output]} and {source} would both become {output}; give one another name.")
         whose[output] = source
-    sources = {source.resolve() for source, _ in files}
-    over = next((output for output in made if output.resolve() in sources), None)
-    if over is not None:
-        raise SettingsError(f"{over} would lie over its own source; choose another folder with -o.")
     return made
 
 
@@ -99,16 +96,23 @@ def wishes_of(aims: list[str], numbers: list[float]) -> tuple[Wish, ...]:
 
 def plan(
     given: Iterable[Path], folder: Path, *, chain: Path | None, wishes: tuple[Wish, ...], key_from: list[str],
-    written: Written, known: Mapping[str, str],
+    written: Written, known: Mapping[str, tuple[str, int, str]], beside: Iterable[Path] = (), of_desk: bool = False,
 ) -> list[Task]:  # fmt: skip
-    """The tasks of a batch. Its folders are made; known: what the outputs that are there were made of."""
+    """The tasks of a batch. Its folders are made; known: of each output that is there what it was made
+    of, its size and digest; beside: what
+    else it writes; of_desk: whether it is the desk that writes, into its own folder.
+    """
     if (chain is None) == (not wishes):
         raise SettingsError("Give either --chain or --aim: how the files are to be held.")
-    text, names = (None, [OWN_KEY]) if chain is None else _chain(chain)
+    text, names, read = (None, [OWN_KEY], []) if chain is None else _chain(chain)
     files = files_in(given, folder)
     if not files:
         raise SettingsError("No file is given; allowed: files, and folders with sound in them.")
     outputs = outputs_for(files, folder, written.file_format)
+    keys = [keys_for(key_from, source, names) for source, _ in files]
+    read += [*(source for source, _ in files), *(Path(path) for each in keys for _, path in each)]
+    found = [output.with_suffix(CHAIN_ENDING) for output in outputs] if wishes else []
+    check_outputs([*outputs, *found, *beside], read, of_desk=of_desk)
     for place in {output.parent for output in outputs}:
         try:
             place.mkdir(parents=True, exist_ok=True)
@@ -120,15 +124,16 @@ def plan(
     return [
         Task(
             str(source), str(output), text, str(chain.parent if chain else folder), wishes,
-            keys_for(key_from, source, names), written, known.get(str(output.relative_to(folder))),
+            own, written, known.get(str(output.relative_to(folder))),
         )
-        for (source, _), output in zip(files, outputs, strict=True)
+        for (source, _), output, own in zip(files, outputs, keys, strict=True)
     ]  # fmt: skip
 
 
-def _chain(path: Path) -> tuple[str, list[str]]:
-    """A chain file's text, and the outside keys it listens to."""
+def _chain(path: Path) -> tuple[str, list[str], list[Path]]:
+    """A chain file's text, the outside keys it listens to, and what is read of it: itself, and recordings it names."""
     text = text_of(path)
     parsed = parse_chain(text, path.name)
     names = {name for entry in parsed.entries for name in key_names(entry)}
-    return json.dumps(json.loads(text), sort_keys=True), sorted(names)
+    read = [path, *recordings_of(parsed.entries, path.parent)]
+    return json.dumps(json.loads(text), sort_keys=True), sorted(names), read

@@ -14,7 +14,7 @@ from typing import Any
 
 from reins.errors import SettingsError, StorageError
 from reins.services.batch.tasks import HELD, Row
-from reins.services.writing import write_whole
+from reins.services.writing import cell, write_whole
 
 NAME = ".reins-batch.jsonl"
 
@@ -29,13 +29,13 @@ class Record:
         known = {field.name for field in fields(Row)}
         for line in self._lines():
             kept = {name: value for name, value in line.items() if name in known}
-            if isinstance(kept.get("output"), str) and isinstance(kept.get("file"), str) and "done" in kept:
-                self.rows[str(kept["output"])] = Row(**kept)
+            if all(isinstance(kept.get(name), str) for name in ("output", "file", "done")):
+                self.rows[kept["output"]] = Row(**kept)
 
     def _lines(self) -> Iterable[dict[str, Any]]:
         try:
-            text = self._path.read_text(encoding="utf-8") if self._path.exists() else ""
-        except (OSError, UnicodeDecodeError) as error:
+            text = self._path.read_text(encoding="utf-8", errors="surrogateescape") if self._path.exists() else ""
+        except OSError as error:
             raise SettingsError(f"{self._path}: cannot be read; remove it and all files are done again.") from error
         self._torn = bool(text) and not text.endswith("\n")
         for line in text.splitlines():
@@ -46,9 +46,13 @@ class Record:
             if isinstance(found, dict):
                 yield found
 
-    def made_of(self) -> dict[str, str]:
-        """By output what it was made of."""
-        return {place: row.made_of for place, row in self.rows.items() if row.made_of}
+    def known(self) -> dict[str, tuple[str, int, str]]:
+        """By output what it was made of, its size and its digest, where all are told."""
+        return {
+            place: (row.made_of, row.output_bytes, row.output_digest)
+            for place, row in self.rows.items()
+            if isinstance(row.made_of, str) and isinstance(row.output_bytes, int) and isinstance(row.output_digest, str)
+        }
 
     def keep(self, row: Row) -> None:
         """Note what was made; StorageError where the disk refuses."""
@@ -57,7 +61,7 @@ class Record:
         place = str(Path(row.output).relative_to(self._folder))
         self.rows[place] = row
         try:
-            with self._path.open("a", encoding="utf-8") as file:
+            with self._path.open("a", encoding="utf-8", errors="surrogateescape") as file:
                 line = json.dumps(asdict(row) | {"output": place}, ensure_ascii=False)
                 file.write(("\n" if self._torn else "") + line + "\n")
                 self._torn = False
@@ -75,7 +79,9 @@ class Record:
 
 
 def report(path: Path, rows: Iterable[Row]) -> None:
-    """Write the rows as CSV or JSON, by the file's ending, whole or not at all."""
+    """Write the rows as CSV or JSON, by the file's ending, whole or not at all. What a file is called that is not UTF-8
+    is told as far as it is.
+    """
     if path.suffix.lower() == ".json":
         write_whole(path, json.dumps({"files": [asdict(row) for row in rows]}, indent=2, ensure_ascii=False) + "\n")
         return
@@ -97,4 +103,6 @@ def check_report(path: Path) -> None:
 
 
 def _plain(value: Any) -> Any:
+    if isinstance(value, str):
+        return cell(value)
     return "" if value is None else round(value, 3) if isinstance(value, float) else value

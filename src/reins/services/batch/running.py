@@ -11,7 +11,7 @@ from time import perf_counter
 from reins.core.audio import is_left_behind
 from reins.errors import SettingsError
 from reins.services.batch.planning import plan
-from reins.services.batch.record import Record, check_report, report
+from reins.services.batch.record import NAME, Record, check_report, report
 from reins.services.batch.tasks import FAILED, HELD, KEPT, Row, Wish, Written
 from reins.services.batch.workers import held_here, held_on
 
@@ -32,6 +32,7 @@ class Asked:
     on: str | None = None
     report: Path | None = None
     again: bool = False
+    of_desk: bool = False  # into its own folder
 
 
 @dataclass
@@ -87,17 +88,20 @@ def run_batch(
     workers = asked.workers if asked.workers is not None else os.cpu_count() or 1
     if not 1 <= workers <= MOST_WORKERS:
         raise SettingsError(f"--workers is {workers}; allowed: 1 to {MOST_WORKERS}.")
+    if asked.on is not None and not asked.on.strip():
+        raise SettingsError("--on is empty; allowed: the address of a scheduler, tcp://host:8786.")
     if asked.report is not None:
         check_report(asked.report)
     record = Record(asked.folder)
     tasks = plan(
         asked.files, asked.folder, chain=asked.chain, wishes=asked.wishes, key_from=list(asked.key_from),
-        written=asked.written, known={} if asked.again else record.made_of(),
+        written=asked.written, known={} if asked.again else record.known(),
+        beside=[asked.folder / NAME, *([] if asked.report is None else [asked.report])], of_desk=asked.of_desk,
     )  # fmt: skip
     _clear(asked.folder)
     rows: dict[str, Row] = {}
     progress = Progress(len(tasks))
-    coming = held_on(asked.on, tasks) if asked.on else held_here(tasks, min(workers, len(tasks)), check)
+    coming = held_on(asked.on, tasks) if asked.on is not None else held_here(tasks, min(workers, len(tasks)), check)
     try:
         with closing(coming):
             for row in coming:

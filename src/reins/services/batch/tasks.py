@@ -60,7 +60,7 @@ class Task:
     wishes: tuple[Wish, ...] = ()
     keys: tuple[tuple[str, str], ...] = ()
     written: Written = field(default_factory=Written)
-    known: str | None = None  # what the output that is there was made of
+    known: tuple[str, int, str] | None = None  # of the output that is there: what it was made of, its size and digest
 
 
 @dataclass(frozen=True)
@@ -71,6 +71,8 @@ class Row:
     output: str
     done: str
     made_of: str | None = None
+    output_bytes: int | None = None
+    output_digest: str | None = None
     seconds: float | None = None  # how long its sound is
     lufs_before: float | None = None
     lufs_after: float | None = None
@@ -106,7 +108,7 @@ def hold(task: Task) -> Row:
 
 def _held(task: Task, row: Row) -> Row:
     made_of = content_of(task)
-    if task.known == made_of and Path(task.output).is_file():
+    if task.known is not None and task.known == (made_of, *_shape(Path(task.output))):
         return replace(row, done=KEPT, made_of=made_of)
     parsed, told = _chain_for(task)
     how = Holding(
@@ -127,8 +129,10 @@ def _held(task: Task, row: Row) -> Row:
         Path(task.source), Path(task.output), parsed, how, block_frames=block, watch=watch, heard=before.feed
     )
     was, did = before.finish(), doings[0].finish()
+    size, digest = _shape(Path(task.output))
     return replace(
-        row, done=HELD, made_of=made_of, seconds=round(frames / rate, 3), lufs_before=was["integrated_lufs"],
+        row, done=HELD, made_of=made_of, output_bytes=size, output_digest=digest,
+        seconds=round(frames / rate, 3), lufs_before=was["integrated_lufs"],
         true_peak_before_dbtp=was["true_peak_dbtp"], crest_before_db=was["crest_db"],
         clipped_frames=clipped, problem=" ".join(failures) or None, **did, **told,
     )  # fmt: skip
@@ -173,6 +177,11 @@ def content_of(task: Task) -> str:
     for path in files:
         digest.update(_digest(Path(path)))
     return digest.hexdigest()
+
+
+def _shape(path: Path) -> tuple[int, str]:
+    """Size and digest of an output, by which it is known whether it is still what was written."""
+    return (path.stat().st_size, _digest(path).hex()) if path.is_file() else (0, "")
 
 
 def _digest(path: Path) -> bytes:

@@ -90,18 +90,34 @@ def held_on(address: str, tasks: list[Task]) -> Generator[Row, None, None]:
     client = _client(address)
     from distributed import as_completed
 
+    told = set()
     try:
         futures = client.map(hold, tasks, pure=False, batch_size=1000)
         whose = dict(zip((future.key for future in futures), tasks, strict=True))
         for future in as_completed(futures):
+            task = whose[future.key]
             if future.status == "finished":
-                yield future.result()
-            else:  # Dask tried elsewhere as often as it is told to
-                task = whose[future.key]
-                yield Row(task.source, task.output, FAILED, problem=f"{task.source}: {future.exception()}")
+                row = future.result()
+            elif future.status == "error":  # Dask tried elsewhere as often as it is told to
+                row = Row(task.source, task.output, FAILED, problem=f"{task.source}: {_said(future.exception())}")
+            else:
+                break  # nobody is there any more who could say what became of it
+            told.add(task)
+            yield row
             future.release()
+    except OSError:
+        pass  # the same, said another way
     finally:
         client.close()
+    gone = f"the scheduler at {address} is no more; start it again, and the same command goes on where it was."
+    yield from (
+        Row(task.source, task.output, FAILED, problem=f"{task.source}: {gone}") for task in tasks if task not in told
+    )
+
+
+def _said(error: BaseException | None) -> str:
+    """What Dask says of a task that it gave up."""
+    return LOST if type(error).__name__ == "KilledWorker" else str(error or LOST)
 
 
 def _client(address: str) -> Any:

@@ -122,6 +122,7 @@ export const getJob = (id) => request(`/api/jobs/${id}`);
 export const cancelJob = (id) => request(`/api/jobs/${id}`, { method: "DELETE" });
 export const jobFile = (id) => `/api/jobs/${id}/file`;
 
+export const forgetBatch = (id) => request(`/api/batches/${id}`, { method: "DELETE" });
 export const beginBatch = () => post("/api/batches", {});
 export const getBatch = (id) => request(`/api/batches/${id}`);
 export const addBatchFile = (id, file) => sendFile(`/api/batches/${id}/files`, file, () => {});

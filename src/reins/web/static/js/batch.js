@@ -52,6 +52,13 @@ export const batch = () => ({
     history.replaceState(null, "", `#${told.id}`);
     Object.assign(this, { id: told.id, files: told.files, rows: told.rows.map(shown), sentence: told.sentence });
   },
+  /** Leave a batch that was begun before. @param {HTMLElement} button */
+  async forget(button) {
+    const id = button.dataset.forget;
+    if (await this.tried(() => api.forgetBatch(id)) === null) return;
+    button.closest("li").remove();
+    if (id === this.id) location.assign("/batch");
+  },
   async begun() { if (!this.id) this.put(await api.beginBatch()); },
 
   async dropped(transfer) {
