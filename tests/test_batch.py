@@ -109,6 +109,54 @@ def test_what_is_there_is_not_done_again_unless_it_is_made_of_something_else(tak
     assert batch(takes, "--bits", "16").stdout == "3 files: 3 held.\n"
 
 
+def test_an_output_that_is_not_what_was_written_is_made_again(takes, here):
+    batch(takes)
+    good = (takes / "out" / "one.wav").read_bytes()
+    for damaged in (b"", good[:2000], good[:-4] + b"\x00\x01\x02\x03"):
+        (takes / "out" / "one.wav").write_bytes(damaged)
+
+        assert batch(takes).stdout == "3 files: 2 there already, 1 held.\n"
+
+        assert (takes / "out" / "one.wav").read_bytes() == good
+
+
+def test_a_name_that_is_not_utf_8_is_held_noted_and_told(takes, here):
+    odd = takes / "in" / os.fsdecode(b"caf\xe9.wav")
+    soundfile.write(os.fsencode(odd), bursts(), RATE, format="WAV")
+
+    done = batch(takes)
+
+    assert done.returncode == 0 and (takes / "out" / odd.name).is_file()
+    assert "in/caf?.wav" in [row["file"] for row in rows_of(takes)]
+    assert batch(takes).stdout == "4 files: 4 there already.\n"
+
+
+def test_no_text_of_a_report_is_run_by_a_table_program(takes, here):
+    for name in ("=1+1.wav", "@sum.wav", "-1.wav"):
+        soundfile.write(takes / name, bursts(), RATE)
+    (takes / "chain.json").write_text(json.dumps(CHAIN))
+
+    done = reins(
+        "batch", "--chain", "chain.json", "-o", "out", "--report", "rows.csv", "--", "=1+1.wav", "@sum.wav", "-1.wav",
+        cwd=takes,
+    )  # fmt: skip
+
+    assert done.returncode == 0, done.stderr
+    with (takes / "rows.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    assert [row["file"] for row in rows] == ["'=1+1.wav", "'@sum.wav", "'-1.wav"]
+    assert all(float(row["deepest_db"]) < 0 for row in rows)  # a number stays one
+
+
+def test_a_record_with_lines_that_are_none_is_read_as_far_as_it_can_be(takes, here):
+    batch(takes)
+    record = takes / "out" / NAME
+    lines = ['{"output": 5, "file": [], "done": null}', "[]", '{"output": "x"}', "\\xff", record.read_text()]
+    record.write_text("\n".join(lines))
+
+    assert batch(takes).stdout == "3 files: 3 there already.\n"
+
+
 def test_a_folder_within_which_it_writes_is_no_source_of_itself(takes, here):
     given = ["batch", ".", "-o", "held", "--chain", "chain.json"]
 
@@ -217,6 +265,7 @@ def test_each_file_finds_its_own_key(takes, here):
             "allowed: one that ends in .csv or .json.",
         ),
         (["in", "-o", "out", "--chain", "chain.json", "--key-from", "x.wav"], "nothing listens to a key"),
+        (["in", "-o", "out", "--chain", "chain.json", "--on", " "], "--on is empty; allowed: the address"),
         (["in", "-o", "in/one.wav/x", "--chain", "chain.json"], "the folder cannot be made there"),
     ],
 )
@@ -341,6 +390,36 @@ def test_on_a_cluster_a_worker_that_is_killed_loses_no_file(takes):
         rows = run_batch(Asked(asked.files, asked.folder, chain=asked.chain, on=cluster.scheduler_address), seen)
 
     check_all_held(rows, takes, killed)
+
+
+def test_a_scheduler_that_vanishes_is_told_in_a_sentence_for_each_file(takes, monkeypatch):
+    distributed = pytest.importorskip("distributed")
+    from reins.services.batch import workers
+
+    class Vanishing:
+        """A client whose scheduler goes after the first file."""
+
+        def map(self, work, tasks, **how):
+            return [Future(work, task, "finished" if k == 0 else "cancelled") for k, task in enumerate(tasks)]
+
+        def close(self):
+            pass
+
+    class Future:
+        def __init__(self, work, task, status):
+            self.key, self.status, self.result = task.source, status, lambda: work(task)
+
+        def release(self):
+            pass
+
+    monkeypatch.setattr(workers, "_client", lambda address: Vanishing())
+    monkeypatch.setattr(distributed, "as_completed", iter)
+
+    done = batch(takes, "--on", "tcp://127.0.0.1:9")
+
+    assert (done.returncode, done.stdout) == (1, "3 files: 1 held, 2 failed.\n")
+    assert done.stderr.count("the scheduler at tcp://127.0.0.1:9 is no more") == done.stderr.count("\n") == 2
+    assert "None" not in done.stderr and "Traceback" not in done.stderr
 
 
 def test_a_scheduler_that_does_not_answer_is_told(takes, monkeypatch):

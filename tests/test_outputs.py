@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 import soundfile
 
-from reins.core.sessions import Document
+from reins.core.sessions import Document, Track
+from reins.services.exporting import Output, mix_names
 from reins.services.house import House
 from reins.store import sessions as store
 from tests.conftest import RATE
@@ -129,3 +130,13 @@ def test_what_is_there_and_no_input_is_written_over(folder):
     assert reins("backup", "D", "-o", "kept.zip", cwd=folder).returncode == 0
 
     assert soundfile.info(folder / "out.wav").frames == RATE // 2
+
+
+def test_stems_are_named_apart_whatever_a_pattern_makes_of_them():
+    names = ["A 3", "A", "a", "mix", "A", "A 5"]
+    tracks = {str(place): Track(name=name) for place, name in enumerate(names)}
+    document = Document(name="Evening", tracks=tracks, order=list(tracks))
+
+    made = mix_names(document, Output("wav", "24", names="{name}"), mix=True, stems=True)
+
+    assert len({name.lower() for name in made}) == len(names) + 1 and made[0] == "mix.wav"

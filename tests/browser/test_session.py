@@ -47,6 +47,18 @@ def test_a_bad_file_is_refused_with_a_sentence_and_no_track(desk, driver, tmp_pa
     assert len(desk.state()["document"]["order"]) == len(before) + 1
 
 
+def test_the_output_rests_a_while_after_a_stop_and_is_back_at_the_next_play(desk, driver):
+    state = lambda: driver.execute_script("return reins.live.audio.state")  # noqa: E731
+    driver.execute_script("reins.live.restsAfterMs = 50")
+    for _ in range(2):
+        desk.click('[data-do="play"]')
+        wait_until(lambda: driver.execute_script("return reins.live.played > 4800"))
+        assert state() == "running"
+        desk.click('[data-do="play"]')
+        wait_until(lambda: state() == "suspended")
+    driver.execute_script("reins.live.restsAfterMs = 10000")
+
+
 def test_a_lost_connection_is_said_and_comes_back_playing_where_it_was(desk, driver):
     desk.click('[data-do="play"]')
     wait_until(lambda: driver.execute_script("return reins.live.played > 48000"))

@@ -64,6 +64,39 @@ def test_what_folds_back_lies_twenty_db_lower(kind):
     assert auto < max(off - 20.0, NOTHING_DB)
 
 
+#: Circuits, as quick and as driven as makes their gain follow the waveform.
+DRIVEN = {
+    "fet": {"input_db": 12, "attack_us": 10, "release_ms": 30, "ratio": 20},
+    "optical": {"threshold_db": -40}, "variable_mu": {"threshold_db": -40, "attack_ms": 0.2, "release_ms": 30},
+    "three_speed": {"threshold_db": -40, "peaks_db": 6},
+}  # fmt: skip
+
+
+def inharmonic_db(kind, settings):
+    """What lies below 20 kHz between the harmonics of a tone near 3 kHz, against the tone."""
+    size = 1 << 14
+    tone = round(3000 * size / RATE) | 1
+    sound = 0.5 * np.sin(2 * np.pi * tone * np.arange(2 * size) / size)[None]
+    power = np.abs(np.fft.rfft(play(chain_of(kind, settings), sound)[0, -size:] * np.blackman(size))) ** 2
+    bins = np.arange(power.size)
+    between = (bins * RATE / size < 20000) & (np.abs((bins + tone / 2) % tone - tone / 2) > 4)
+    return 10 * np.log10(power[between & (bins > 20)].sum() / power[tone - 3 : tone + 4].sum())
+
+
+@pytest.mark.parametrize("kind", [k for k, kind in PROCESSORS.items() if kind.Settings.raised_whole])
+def test_a_circuits_gain_is_raised_with_what_it_bends(kind):
+    """At the rate of the sound a gain that follows the waveform has tones of its own that belong to nothing."""
+    once, eight = (inharmonic_db(kind, DRIVEN[kind] | {"oversampling": times}) for times in (1, 8))
+
+    assert eight < max(once - 20.0, NOTHING_DB), (once, eight)
+
+
+def test_auto_counts_what_is_driven_into_a_circuit():
+    for input_db, operating_db in ((24, 0), (0, 24)):
+        driven = {"input_db": input_db, "operating_db": operating_db, "hold_on": False, "oversampling": "auto"}
+        assert folded_db("fet", driven) < -75
+
+
 @pytest.mark.parametrize("kind", OFFERED)
 def test_at_rest_it_only_delays_by_what_it_says_however_it_is_cut(kind, noise):
     settings = {"low_hz": 5e3} if kind == "deesser" else {}

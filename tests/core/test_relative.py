@@ -74,6 +74,33 @@ def test_equal_esses_are_held_alike_whatever_precedes_them(on_take, key, within_
     assert (late > 0) == (on_take and key is None)
 
 
+def ringing(seconds, level_db, t60_s):
+    """A vowel that rings out."""
+    sound = vowel(seconds, level_db)
+    t = np.arange(round(1.2 * t60_s * RATE)) / RATE
+    return np.concatenate([sound, vowel(1.2 * t60_s, level_db)[: t.size] * 10 ** (-3.0 * t / t60_s)])
+
+
+@pytest.mark.parametrize(("on_take", "within_db"), [(True, 1.0), (False, 2.0)], ids=["take", "bus"])
+def test_an_ess_is_held_alike_after_what_rings_out_a_short_word_or_a_pause(on_take, within_db):
+    rng, one = np.random.default_rng(3), ess(np.random.default_rng(4), -18)
+    parts, at = [vowel(0.8, -20)], []
+    for before in (
+        vowel(0.5, -20), ringing(0.6, -20, 0.5), ringing(0.6, -20, 1.0), ringing(0.6, -20, 2.0), room(rng, 0.45),
+        np.concatenate([vowel(0.6, -20), room(rng, 0.35)]),
+        np.concatenate([room(rng, 1.0), vowel(0.08, -30), room(rng, 0.4)]),
+    ):  # fmt: skip
+        parts.append(before)
+        at.append(sum(part.size for part in parts))
+        parts += [one, room(rng, 0.4)]
+    sound = np.concatenate([*parts, vowel(0.5, -20)])[None]
+
+    held, _ = held_db(sound, at, on_take=on_take)
+
+    assert held.max() - held.min() < within_db, held
+    assert -12 < held.mean() < -3
+
+
 def test_a_first_ess_before_any_line_is_held_on_a_take_as_those_after():
     rng = np.random.default_rng(5)
     sound = np.concatenate([room(rng, 0.4), ess(np.random.default_rng(4), -18), vowel(1, -20)])[None]

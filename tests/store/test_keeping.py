@@ -17,7 +17,7 @@ import pytest
 from reins.core.sessions import Document, Track
 from reins.core.takes import Take, write_take
 from reins.errors import ReinsError, StorageError
-from reins.services import expiring, shelf
+from reins.services import expiring, keeping, shelf
 from reins.services.editing import document_of, keep_session, new_session
 from reins.services.expiring import forget_old
 from reins.services.house import House
@@ -266,6 +266,50 @@ def test_the_command_line_backs_up_checks_and_says_what_is_wrong(data, tmp_path)
     assert wrong.returncode == 1 and "checksum" in wrong.stdout + wrong.stderr
     missing = run("check", tmp_path / "nowhere")
     assert missing.returncode == 2 and missing.stderr.count("\n") == 1 and "no reins.db" in missing.stderr
+
+
+@pytest.fixture
+def forgetting(data):
+    """Progress during which the only session is deleted for good, as a desk may that has the folder open."""
+    house = House(data)
+    (card,) = shelf.list_shelf(house)
+    shelf.delete_session(house, card["id"])
+
+    def forget(done, total):
+        if shelf.list_deleted(house):
+            shelf.forget_session(house, card["id"])
+
+    yield forget
+    house.close()
+
+
+def test_a_check_and_a_backup_of_a_folder_in_use_look_again_before_they_say_what_is_wrong(data, tmp_path, forgetting):
+    assert check(data, forgetting, repair=False).problems == []
+    assert not (data / "takes" / TAKE).exists()
+
+
+def test_a_backup_during_which_a_recording_goes_is_made_anew(data, tmp_path, forgetting):
+    assert backup(data, tmp_path / "b.zip", forgetting) == []
+    with zipfile.ZipFile(tmp_path / "b.zip") as packed:
+        told = json.loads(packed.read("backup.json"))
+        assert (told["takes"], told["problems"]) == (0, [])
+
+
+def test_a_recording_that_comes_in_while_it_is_checked_is_no_orphan(data, monkeypatch):
+    house = House(data)
+    found = data / "takes" / ("b" * 32)
+    write_take(found, [np.full((1, 4800), 0.25)], channels=1, sample_rate=RATE)
+    facts = Take(found).facts
+    document = Document(name="New", tracks={"t": Track(name="N", take_id=found.name)}, order=["t"])
+
+    def comes(seconds):
+        if len(shelf.list_shelf(house)) == 1:
+            keep_session(house, document, [(found.name, "N", facts)])
+
+    monkeypatch.setattr(keeping.time, "sleep", comes)
+
+    assert check(data, nothing, repair=False).problems == []
+    house.close()
 
 
 def test_a_deleted_session_comes_back_or_goes_with_its_recordings(data):

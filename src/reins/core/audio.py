@@ -57,12 +57,13 @@ def _declared_bytes(file: BinaryIO) -> tuple[int, int] | None:
     return None
 
 
+MOST_STAMP = 2 * 86400 * MAX_RATE  # two days
 _STAMP_AT = 338  # into a bext chunk: after description, originator, its reference, date and time
 
 
 def time_stamp(path: Path) -> int | None:
     """The first frame's time in frames since midnight, as a Broadcast Wave file says it (EBU Tech 3285, 2.3: bext,
-    TimeReference), or None where there is none.
+    TimeReference), or None where there is none, or one that no day has.
     """
     with path.open("rb") as file:
         head = file.read(12)
@@ -72,7 +73,8 @@ def time_stamp(path: Path) -> int | None:
             name, length = struct.unpack("<4sI", header)
             if name == b"bext":
                 chunk = file.read(min(length, _STAMP_AT + 8))
-                return int(struct.unpack("<Q", chunk[_STAMP_AT:])[0]) if len(chunk) == _STAMP_AT + 8 else None
+                stamp = int(struct.unpack("<Q", chunk[_STAMP_AT:])[0]) if len(chunk) == _STAMP_AT + 8 else None
+                return None if stamp is None or stamp > MOST_STAMP else stamp
             if name == b"data" and length == _UNKNOWN_SIZE:
                 return None
             file.seek(length + length % 2, os.SEEK_CUR)
@@ -106,7 +108,7 @@ class AudioReader:
         if path.stat().st_size == 0:
             raise AudioError(f"{self.name}: the file is empty (0 bytes); {ALLOWED} is allowed.")
         try:
-            self._file = soundfile.SoundFile(path)
+            self._file = soundfile.SoundFile(os.fsencode(path))
         except soundfile.SoundFileError as error:
             raise AudioError(f"{self.name}: this is not audio that can be read; {ALLOWED} is allowed.") from error
         self.channels = int(self._file.channels)
@@ -253,7 +255,7 @@ class AudioWriter:
 
     def _open(self, path: Path) -> soundfile.SoundFile:
         try:
-            return soundfile.SoundFile(path, "w", self._rates[1], self._channels, **self._kind)
+            return soundfile.SoundFile(os.fsencode(path), "w", self._rates[1], self._channels, **self._kind)
         except (soundfile.SoundFileError, OSError) as error:
             path.unlink(missing_ok=True)
             raise AudioError(f"{self.name}: cannot be written there; choose another folder or name.") from error
@@ -286,7 +288,7 @@ class AudioWriter:
         self._file.close()
         again = self._partial.with_suffix(f".{DITHERED}")
         try:
-            with soundfile.SoundFile(self._partial) as before:
+            with soundfile.SoundFile(os.fsencode(self._partial)) as before:
                 self._file = self._open(again)
                 for block in before.blocks(BLOCK_FRAMES, dtype="float64", always_2d=True):
                     self._store(self._file, self._rounder.round(block))
@@ -335,8 +337,8 @@ def partial_of(path: Path) -> Path:
     and that is not too long where the file's own is not.
     """
     name = path.name
-    if len(name.encode()) > LONG_NAME_BYTES:
-        name = hashlib.blake2b(name.encode(), digest_size=8).hexdigest()
+    if len(os.fsencode(name)) > LONG_NAME_BYTES:
+        name = hashlib.blake2b(os.fsencode(name), digest_size=8).hexdigest()
     return path.with_name(f".{name}.{platform.node()[:64]}.{os.getpid()}.{PARTIAL}")
 
 

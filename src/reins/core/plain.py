@@ -12,7 +12,7 @@ MAX_INTEGER = 2**63 - 1
 
 def read_json(text: str | bytes, name: str) -> Any:
     """What a JSON text holds; SettingsError with its name in front for what is not JSON, is nested more than MAX_DEPTH
-    deep, has more than MAX_JSON_NODES values, or holds a whole number beyond 64 bits or text that is not Unicode.
+    deep, has more than MAX_JSON_NODES nodes, or holds a whole number beyond 64 bits or text that is not Unicode.
     """
     check_nodes(text, name)
     try:
@@ -30,13 +30,16 @@ def read_json(text: str | bytes, name: str) -> Any:
 
 
 def check_nodes(text: str | bytes, name: str) -> None:
-    """SettingsError for a text with more values than allowed, counted by what parts and opens them, before anything is
-    built of it: ten million empty lists are 30 kB packed and 3 GB as values. What stands within texts counts, too.
+    """SettingsError for a text with more lists, objects and named values than allowed, counted by marks before
+    anything is built of it: ten million empty lists are 30 kB packed and 3 GB as values. Marks within texts count, too;
+    how many plain values there are is bounded by how long the text is.
     """
-    marks: Any = (b",", b"[", b"{") if isinstance(text, bytes) else (",", "[", "{")
+    marks: Any = (b":", b"[", b"{") if isinstance(text, bytes) else (":", "[", "{")
     nodes = sum(text.count(mark) for mark in marks)
     if nodes > MAX_JSON_NODES:
-        raise SettingsError(f"{name}: it holds about {nodes} values; allowed: up to {MAX_JSON_NODES}.")
+        raise SettingsError(
+            f"{name}: it holds about {nodes} lists, objects and named values; allowed: up to {MAX_JSON_NODES}."
+        )
 
 
 def check_plain(value: Any, name: str) -> None:

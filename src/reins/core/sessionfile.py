@@ -13,6 +13,7 @@ from pydantic import Field, field_validator, model_validator
 
 from reins.core.chainfile import _first_sentence
 from reins.core.impulses import path_inside
+from reins.core.limits import MAX_SESSION_JSON_BYTES
 from reins.core.plain import read_json
 from reins.core.routing import in_order
 from reins.core.sessionparts import Name
@@ -82,6 +83,9 @@ def parse_session_file(text: str, name: str) -> SessionFile:
 
 
 def format_session_file(document: Document, takes: dict[str, FileTake]) -> str:
-    """The JSON of a session file."""
-    parsed = SessionFile(format="reins-session", version=1, session=document, takes=takes)
-    return json.dumps(parsed.model_dump(), indent=2, ensure_ascii=False)
+    """The JSON of a session file, set in lines where that leaves it well within what is read again."""
+    parsed = SessionFile(format="reins-session", version=1, session=document, takes=takes).model_dump()
+    text = json.dumps(parsed, indent=2, ensure_ascii=False)
+    if len(text) > MAX_SESSION_JSON_BYTES // 2:
+        text = json.dumps(parsed, ensure_ascii=False, separators=(",", ":"))
+    return text

@@ -1,5 +1,6 @@
 """Handing over: one strip, the mix, its stems; the same samples that are heard."""
 
+import itertools
 import re
 import time
 import zipfile
@@ -171,14 +172,19 @@ def mix_names(document: Document, output: Output, *, mix: bool, stems: bool) -> 
 
 
 def _stem_names(document: Document, ids: list[str], output: Output) -> dict[str, str]:
-    """File names of stems, each its own: two that a pattern would name alike are numbered."""
+    """File names of stems, each its own, also where capitals are not told apart: what a pattern would name as another,
+    or as the mix, is numbered, with the first number that is free.
+    """
     names: dict[str, str] = {}
+    taken = {"mix"}
     for number, strip_id in enumerate(ids, 1):
         name = document.strip(strip_id).name
         usual = f"stem_{number:02d}_{safe_name(name)}"
         made = output.named(usual, session=document.name, name=name, number=number)
-        taken = f"{made}.{output.file_format}" in names.values()
-        names[strip_id] = f"{made} {number}.{output.file_format}" if taken else f"{made}.{output.file_format}"
+        free = (made, *(f"{made} {k}" for k in itertools.chain([number], range(2, len(ids) + 3))))
+        called = next(name for name in free if name.lower() not in taken)
+        taken.add(called.lower())
+        names[strip_id] = f"{called}.{output.file_format}"
     return names
 
 

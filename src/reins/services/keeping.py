@@ -4,8 +4,10 @@ import json
 import os
 import sqlite3
 import tempfile
+import time
 import zipfile
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -20,6 +22,7 @@ from reins.store.folder import DATABASE, HOUSE_ID, DataFolder
 from reins.store.takes import all_takes, keep_sha256, take_ids
 
 Progress = Callable[[int, int], None]
+LOOKS, LOOK_S = 3, 0.2  # in a folder that may be in use, before something is called wrong
 
 
 def _existing(data_dir: Path) -> Path:
@@ -40,13 +43,7 @@ def backup(data_dir: Path, output: Path, progress: Progress) -> list[str]:
     partial = output.with_name(f".{output.name}.{os.getpid()}.partial")
     try:
         with tempfile.TemporaryDirectory(dir=output.parent, prefix=".reins-") as work:
-            copy = Path(work) / DATABASE
-            db = connect(database)
-            try:
-                copy_database(db, copy)
-            finally:
-                db.close()
-            problems = _pack(data_dir, copy, partial, progress)
+            problems = _packed_anew(data_dir, Path(work) / DATABASE, partial, progress)
         partial.replace(output)
     except OSError as error:
         raise StorageError(f"{output}: the disk refused ({error.strerror}); no backup was left there.") from error
@@ -57,8 +54,24 @@ def backup(data_dir: Path, output: Path, progress: Progress) -> list[str]:
     return problems
 
 
-def _pack(data_dir: Path, database: Path, partial: Path, progress: Progress) -> list[str]:
-    db, problems = connect(database), []
+def _packed_anew(data_dir: Path, copy: Path, partial: Path, progress: Progress) -> list[str]:
+    """Pack what there is, and once more where a recording was taken away while it was packed; sentences on problems."""
+    for look in range(1, LOOKS + 1):
+        copy.unlink(missing_ok=True)
+        db = connect(data_dir / DATABASE)
+        try:
+            copy_database(db, copy)
+            problems = _pack(data_dir, copy, partial, progress)
+            if look == LOOKS or problems.keys() <= take_ids(db):
+                break
+        finally:
+            db.close()
+    return list(problems.values())
+
+
+def _pack(data_dir: Path, database: Path, partial: Path, progress: Progress) -> dict[str, str]:
+    """By take the sentences on what is wrong."""
+    db, problems = connect(database), {}
     try:
         takes = all_takes(db)
     finally:
@@ -72,11 +85,14 @@ def _pack(data_dir: Path, database: Path, partial: Path, progress: Progress) -> 
             folder = data_dir / "takes" / take["id"]
             problem = _problem_of(folder, take)
             if problem:
-                problems.append(f"{take['name']}: {problem}")
-            for file in sorted(folder.iterdir()) if folder.is_dir() else ():
-                packed.write(file, f"takes/{take['id']}/{file.name}")
+                problems[take["id"]] = f"{take['name']}: {problem}"
+            with suppress(FileNotFoundError):  # taken away meanwhile: said, or seen when it is looked again
+                for file in sorted(folder.iterdir()):
+                    packed.write(file, f"takes/{take['id']}/{file.name}")
         told = {"format": "reins-backup", "version": 1, "made_at": datetime.now(UTC).isoformat(timespec="seconds")}
-        packed.writestr("backup.json", json.dumps({**told, "takes": len(takes), "problems": problems}, indent=2))
+        packed.writestr(
+            "backup.json", json.dumps({**told, "takes": len(takes), "problems": list(problems.values())}, indent=2)
+        )
     return problems
 
 
@@ -159,13 +175,19 @@ def _check_takes(data_dir: Path, db: sqlite3.Connection, found: Findings, progre
     for index, take in enumerate(takes):
         progress(index, len(takes))
         found.without_checksum += take["sha256"] is None
-        problem = _problem_of(data_dir / "takes" / take["id"], take)
-        if problem:
+        place = data_dir / "takes" / take["id"]
+        # The folder may be in use: what was taken away or renamed meanwhile is no problem.
+        if _problem_of(place, take) and take["id"] in take_ids(db) and (problem := _problem_of(place, take)):
             found.problems.append(f"{take['name']} (takes/{take['id']}): {problem}")
 
 
 def _name_orphans(data_dir: Path, db: sqlite3.Connection, found: Findings) -> None:
-    for name in sorted(_folders(data_dir) - take_ids(db)):
+    names = _folders(data_dir) - take_ids(db)
+    for _ in range(LOOKS):  # a recording that comes in has its folder a moment before it has its row
+        if names:
+            time.sleep(LOOK_S)
+            names &= _folders(data_dir) - take_ids(db)
+    for name in sorted(names):
         found.problems.append(f"takes/{name}: no session names it; --repair sets it aside in lost/.")
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+from reins.core.limits import MAX_DOCUMENT_LETTERS
 from reins.core.routing import in_order
 from reins.core.sessions import Document, checked, parse_document
 from reins.errors import NotFoundError, SettingsError
@@ -232,6 +233,11 @@ def keep_step(db: sqlite3.Connection, session_id: str, change: Any) -> tuple[Sto
 
 def _update(db: sqlite3.Connection, session_id: str, document: Document, step: int, tip: int) -> Stored:
     text, now = document.model_dump_json(), _now()
+    if len(text) > MAX_DOCUMENT_LETTERS:
+        raise SettingsError(
+            f"The session would be {len(text) / 2**20:.1f} MiB without its recordings; allowed: up to "
+            f"{MAX_DOCUMENT_LETTERS / 2**20:.2f}. Nothing was changed."
+        )
     db.execute(UPDATE, {"id": session_id, "document": text, "step": step, "tip": tip, "now": now})
     _read.put(text, document)
     return Stored(session_id, document, step, tip, now)

@@ -1,9 +1,10 @@
 """How loud the whole of a voice is, for what is measured against it: the vowels, with pauses and esses left out.
 
 The level is the mean square over hops of 10 ms. A hop counts when it is louder than -70 dB, when the watched band makes
-less than half of it, and when it is no more than 20 dB quieter than what has counted of late, so that the room between
-two lines does not; of those that count, those 10 dB under their mean are left out once more. Where none counts the
-reference stays as it was; where none has counted yet, it is the level of all.
+less than half of it, when it is no more than 20 dB quieter than what has counted of late, so that the room between two
+lines does not, and when it does not fall, by 1.5 dB in 100 ms, as what rings out does; of those that count, those 10 dB
+under their mean are left out once more. Where fewer than ten count the reference stays as it was; as long as there were
+never so many, it is what counts, and where nothing has counted yet, the level of all.
 
 Looking ahead, the mean is over 300 ms either side of a moment, which comes so much later; else over the last 300 ms
 that counted, however long ago.
@@ -21,14 +22,18 @@ FLOOR = 1e-7  # -70 dB, of a mean square
 QUIET, LOW = 10.0**-2.0, 10.0**-1.0
 RECENT_K = 1.0 / 50.0  # a hop that counts moves what has counted of late by so much
 FORGET_HOPS = 500  # of sound of which none counts: a line so much quieter is the new measure
-WHOLE, BAND, COUNT, BEFORE, NOW, RECENT, MISSED, PLACE, ALL, KNOWN = range(10)
-STATE = 10
+LEAST_HOPS = 10
+FALLING, FALL_HOPS = 10.0**-0.15, 10
+WHOLE, BAND, COUNT, BEFORE, NOW, RECENT, MISSED, PLACE, ALL, KNOWN, PAST = range(11)
+STATE = PAST + FALL_HOPS  # from PAST on the levels of the hops before, the oldest first
 
 
-@kernel("f8(f8[::1])")
+@kernel("UniTuple(f8, 2)(f8[::1])")
 def _gated_mean(hops):
-    """Mean of the hops that count (others are 0), those far below their mean left out; 0 when none counts."""
-    mean = 0.0
+    """Mean of the hops that count (others are 0), those far below their mean left out, and how many are left; 0, 0 when
+    none counts.
+    """
+    mean, left = 0.0, 0.0
     for _attempt in range(2):
         least = LOW * mean
         total, count = 0.0, 0
@@ -37,9 +42,9 @@ def _gated_mean(hops):
                 total += hops[i]
                 count += 1
         if count == 0:
-            return 0.0
-        mean = total / count
-    return mean
+            return 0.0, 0.0
+        mean, left = total / count, float(count)
+    return mean, left
 
 
 @kernel("void(f8[:,::1], f8[:,::1], f8[:,::1], i8, b1, f8[:,::1], f8[:,::1], f8[:,::1])")
@@ -56,7 +61,7 @@ def _over_reference(late, part, whole, hop_frames, ahead, state, hops, out):
             s[COUNT] += 1.0
             way = s[COUNT] / hop_frames
             square = s[BEFORE] + (s[NOW] - s[BEFORE]) * way
-            if s[KNOWN] == 0.0 and not ahead:
+            if s[KNOWN] == 0.0 and s[NOW] == 0.0:  # nothing has counted yet
                 square = max(s[WHOLE] / s[COUNT], s[ALL])
             out[channel, i] = late[channel, i] / np.sqrt(max(square, FLOOR))
             if s[COUNT] < hop_frames:
@@ -65,7 +70,11 @@ def _over_reference(late, part, whole, hop_frames, ahead, state, hops, out):
             s[WHOLE], s[BAND], s[COUNT] = 0.0, 0.0, 0.0
             s[ALL] = level if s[ALL] == 0.0 else s[ALL] + (level - s[ALL]) / REACH_HOPS
             voiced = level > FLOOR and band < 0.5 * level
-            counts = voiced and level >= QUIET * s[RECENT]
+            falls = level < FALLING * s[PAST]
+            for k in range(FALL_HOPS - 1):
+                s[PAST + k] = s[PAST + k + 1]
+            s[PAST + FALL_HOPS - 1] = level
+            counts = voiced and not falls and level >= QUIET * s[RECENT]
             if counts:
                 s[RECENT] = level if s[RECENT] == 0.0 else s[RECENT] + (level - s[RECENT]) * RECENT_K
                 s[MISSED] = 0.0
@@ -76,14 +85,13 @@ def _over_reference(late, part, whole, hop_frames, ahead, state, hops, out):
             if counts or ahead:
                 ring[np.int64(s[PLACE])] = level if counts else 0.0
                 s[PLACE] = (s[PLACE] + 1.0) % ring.size
-            mean = _gated_mean(ring)
-            if mean > 0.0:
-                s[BEFORE] = s[NOW] if s[KNOWN] == 1.0 else mean
-                s[NOW], s[KNOWN] = mean, 1.0
-            elif s[KNOWN] == 0.0:
-                s[BEFORE] = s[NOW] = s[ALL]
-            else:
-                s[BEFORE] = s[NOW]
+            mean, count = _gated_mean(ring)
+            s[BEFORE] = s[NOW]
+            if count >= LEAST_HOPS or (count > 0.0 and s[KNOWN] == 0.0):
+                s[BEFORE] = s[NOW] if s[NOW] > 0.0 else mean
+                s[NOW] = mean
+                if count >= LEAST_HOPS:
+                    s[KNOWN] = 1.0
 
 
 class Reference:

@@ -35,6 +35,11 @@ def working(document: Document) -> int:
 STANDING = ("take_id", "bus", "sends", "mute", "solo", "solo_safe")
 
 
+def _moves_by_beat(document: Document) -> bool:
+    strips = (*document.tracks.values(), *document.buses.values(), document.master)
+    return any(rein.by.kind == "beat" for strip in strips for rein in strip.reins)
+
+
 def only_retuned(old: Document, new: Document) -> frozenset[str] | None:
     """The strips of which a drag has changed settings of processors, where that is all that differs and every processor
     is made as before; else None.
@@ -156,7 +161,11 @@ class Graph:
             self.players[strip_id].retune(document.strip(strip_id))
 
     def takes_over(self, document: Document) -> bool:
-        """Go on with a changed document where no strip has come, gone or found another place; else False."""
+        """Go on with a changed document where no strip has come, gone or found another place, and no rein is moved by
+        another beat, by which it would be somewhere else at once; else False.
+        """
+        if document.beat != self.document.beat and _moves_by_beat(document):
+            return False
         found = any((k in self.players) != (t.take_id in self.takes) for k, t in document.tracks.items())
         changed = None if found else self._changed_strips(document)
         if changed is not None:

@@ -10,7 +10,7 @@ from reins.core.moves.models import ByLine, Rein
 from reins.core.moves.rules import STRIP, found, ways_at
 from reins.core.moves.scales import Way
 from reins.core.processors import PROCESSORS
-from reins.core.processors.oversampling import times_of
+from reins.core.processors.oversampling import times_of, within
 from reins.core.settings.paths import value_at
 from reins.errors import NotReadyError
 
@@ -43,4 +43,4 @@ def prepare_moved(reins: Sequence[Rein], entries: Sequence[Any], sample_rate: in
         if entry.on:
             rate = sample_rate * times_of(entry.settings)
             with contextlib.suppress(NotReadyError):  # it goes on without it, then
-                PROCESSORS[entry.type].prepare_moved(entry.settings, spans, rate)
+                PROCESSORS[entry.type].prepare_moved(within(entry.settings), spans, rate)

@@ -53,8 +53,10 @@ class Delay:
 class ProcessorSettings(Strict):
     """Base of every processor's settings; `key` where it detects."""
 
-    #: Whether the processor raises the rate itself, where it needs that; see processors.shaper.
+    #: Whether the processor raises the rate itself, where it needs that for what it bends; see processors.shaper.
     raises_itself: ClassVar[bool] = False
+    #: Whether, where it is asked to be at a multiple of the rate, all of it is: it has a gain that moves, too.
+    raised_whole: ClassVar[bool] = False
 
     _overdone: bool = PrivateAttr(False)
 

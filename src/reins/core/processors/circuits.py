@@ -6,6 +6,7 @@ the gain element and the colour are given is so much louder, what leaves is not.
 dsp.raising.LATENCY_FRAMES late.
 """
 
+import math
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import replace
@@ -52,6 +53,7 @@ class CircuitSettings(KeyedSettings):
     """Settings of every circuit."""
 
     raises_itself: ClassVar[bool] = True
+    raised_whole: ClassVar[bool] = True
 
     input_db: float = usual.gain_db(
         0.0, "Level into it; more drives it further into what it holds.", group="Level", label="Drive", step=0.5,
@@ -60,7 +62,7 @@ class CircuitSettings(KeyedSettings):
     operating_db: float = usual.operating_db()
     hold_on: bool = choice(True, label="Hold", group="Level", help="Off, it takes nothing: colour alone.")
     colour_on: bool = choice(True, label="Colour", group="Level", help="Off, it is as clean as the compressor.")
-    oversampling: usual.TimesRaised = usual.raised(group="Time")  # type: ignore[assignment]
+    oversampling: usual.TimesRaised = usual.raised(group="Time", whole=True)  # type: ignore[assignment]
 
 
 class Circuit(Detecting):
@@ -82,7 +84,7 @@ class Circuit(Detecting):
         self._late = Delay(channels, wait)
         self._late_gain = LateGains(self._lanes, wait)
         self._changed = False  # whether settings have, since the last block
-        self._shaper = Shaper(channels, sample_rate, times_for(self.colour_of(settings)))
+        self._shaper = Shaper(channels, sample_rate, int(self._driven_colour(settings).oversampling))
         self._dc = butterworth_cut("low_cut", cutoff_hz=DC_HZ, order=1, sample_rate=sample_rate)
         self._dc_state = np.zeros((1, channels, 2))
         self.apply(settings)
@@ -100,6 +102,14 @@ class Circuit(Detecting):
     @abstractmethod
     def colour_of(cls, settings: Any) -> Bend:
         """How it bends what it has held; see processors.shaper."""
+
+    @classmethod
+    def _driven_colour(cls, settings: Any) -> Bend:
+        """Its colour, at so many times the rate as what is driven into it wants, too."""
+        colour = cls.colour_of(settings)
+        k = float(drive_k(colour.drive_db)) * db_to_lin(settings.input_db + settings.operating_db)
+        driven = replace(colour, drive_db=max(colour.drive_db, 20.0 * math.log10(1.0 + k)))
+        return replace(colour, oversampling=times_for(driven))
 
     @classmethod
     def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
@@ -120,7 +130,7 @@ class Circuit(Detecting):
         if not settings.hold_on:
             params[..., dynamics.SLOPE] = 0.0
         return super()._tune(settings, channels, sample_rate, rows) | {
-            "_params": params, "_colour": cls.colour_of(settings),
+            "_params": params, "_colour": cls._driven_colour(settings),
         }  # fmt: skip
 
     @classmethod

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Array, Processor
 from reins.core.processors.bending import Bending
-from reins.core.processors.oversampling import Oversampled, filters_tail_s, latency_of, times_of
+from reins.core.processors.oversampling import Oversampled, filters_tail_s, latency_of, times_of, within
 from reins.errors import NotReadyError
 
 
@@ -48,7 +48,7 @@ def prepare(type_name: str, settings: Any, sample_rate: int) -> None:
     """Compute what settings come to at the rate they are used at, so that the thread that plays need not."""
     with contextlib.suppress(NotReadyError):  # it goes on without it, then
         for channels in (1, 2):
-            PROCESSORS[type_name].tuned(settings, channels, sample_rate * times_of(settings))
+            PROCESSORS[type_name].tuned(within(settings), channels, sample_rate * times_of(settings))
 
 
 def tail_s(type_name: str, settings: Any, sample_rate: int) -> float:

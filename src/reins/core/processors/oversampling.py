@@ -42,11 +42,19 @@ def _moves(band: Any) -> bool:
 
 def times_of(settings: Any) -> int:
     """By how much the rate is raised: 1, 2, 4, 8 or 16."""
-    asked = "off" if settings.raises_itself else getattr(settings, "oversampling", "off")
+    asked = getattr(settings, "oversampling", "off")
+    if settings.raises_itself:  # for what it bends, unless a number is asked for, and there is a gain that moves
+        return int(asked) if settings.raised_whole and settings.hold_on and asked != "auto" else 1
     if asked == "auto":
         fastest = fastest_ms(settings)
         return next((times for below_ms, times in AUTO_BELOW_MS if fastest < below_ms), 1)
     return 1 if asked == "off" else int(asked)
+
+
+def within(settings: Any) -> Any:
+    """The settings of a processor that runs at a raised rate: what it would raise itself is raised already."""
+    whole = settings.raises_itself and times_of(settings) > 1
+    return settings.model_copy(update={"oversampling": 1}) if whole else settings
 
 
 def _filters_frames(times: int) -> int:
@@ -104,7 +112,8 @@ class Oversampled:
         kind: type[Processor], times: int,
     ) -> None:  # fmt: skip
         self._rate, self._times, self.kind = sample_rate, times, kind
-        self._inner = kind(settings, channels=channels, sample_rate=sample_rate * times, key_channels=key_channels)
+        raised = sample_rate * times
+        self._inner = kind(within(settings), channels=channels, sample_rate=raised, key_channels=key_channels)
         self._settings = settings
         self._up = Raised(channels, times)
         self._down = [Halver(channels, reach) for reach in reversed(REACHES[: times.bit_length() - 1])]
@@ -136,7 +145,7 @@ class Oversampled:
     def apply(self, settings: Any, *, over_frames: int | None = None) -> None:
         """Take over new settings of equal latency and rate; all state is kept."""
         self._settings = settings
-        self._inner.apply(settings, over_frames=None if over_frames is None else over_frames * self._times)
+        self._inner.apply(within(settings), over_frames=None if over_frames is None else over_frames * self._times)
 
     def know(self, spectrum: Array | None) -> None:
         """Hear of the spectrum of the take it works on."""

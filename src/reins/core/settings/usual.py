@@ -99,12 +99,11 @@ def _as_times(value: Any) -> Any:
 TimesRaised = Annotated[Literal["auto", 1, 2, 4, 8, 16], BeforeValidator(_as_times)]
 
 
-def raised(*, group: str = "Out") -> Any:
-    """At how many times the rate a waveform is bent; see processors.shaper."""
-    return choice(
-        "auto", label="Oversampling", group=group, words={"auto": "auto"},
-        help="Bends at a multiple of the rate, so that harmonics do not fold back (aliasing); auto: by the drive.",
-    )  # fmt: skip
+def raised(*, group: str = "Out", whole: bool = False) -> Any:
+    """At how many times the rate a waveform is bent (see processors.shaper); whole: and its gain made, by a number."""
+    bends = "Bends at a multiple of the rate, so that harmonics do not fold back (aliasing); auto: by the drive."
+    also = " With a number a quick gain is made there, too." if whole else ""
+    return choice("auto", label="Oversampling", group=group, words={"auto": "auto"}, help=bends + also)
 
 
 def gain_db(default: float, help: str, *, label: str, group: str, step: float = 0.1, moves: Moves = "gain") -> Any:

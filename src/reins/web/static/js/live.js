@@ -20,6 +20,7 @@ export class Live extends EventTarget {
     super();
     Object.assign(this, { sampleRate, urls });
     this.playing = false;
+    this.restsAfterMs = 10_000; // an output that is open takes some of a processor, also while it is silent
     this.lost = false;
     this.underruns = 0;
     this.ahead = 0;
@@ -69,6 +70,7 @@ export class Live extends EventTarget {
   async play(frame) {
     this.frame = frame;
     this.playing = true;
+    clearTimeout(this.resting);
     this.tell("state");
     await this.wake();
     if (this.playing) this.send({ type: "play", frame: Math.round(frame) });
@@ -84,6 +86,8 @@ export class Live extends EventTarget {
     this.playing = false;
     this.heard = null;
     this.send({ type: "silence" });
+    clearTimeout(this.resting);
+    this.resting = setTimeout(() => { if (!this.playing) this.audio?.suspend(); }, this.restsAfterMs);
     this.tell("state");
   }
 
