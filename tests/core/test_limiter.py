@@ -5,6 +5,7 @@ import copy
 import numpy as np
 import pytest
 import scipy.signal
+import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -179,3 +180,15 @@ def test_silence_after_sound_is_exactly_silent(noise):
     out = held.process(np.zeros((2, 2 * RATE)))
 
     np.testing.assert_array_equal(out[:, held.latency_frames :], 0.0)
+
+
+@pytest.mark.parametrize(("of_rate", "over_db"), [(0.3, 0.15), (0.4, 0.15), (0.44, 0.6), (0.48, 1.7)])
+def test_how_far_what_jumps_near_half_the_rate_passes_the_ceiling_between_samples_is_as_told(of_rate, over_db):
+    """docs/formats/chain.md tells these; read by resampling eight times finer (soxr, very high quality)."""
+    at = np.arange(RATE // 4)
+    for jump in np.linspace(0.3, 6.0, 8):
+        tone = np.sin(2 * np.pi * of_rate * at + np.where(at > RATE // 10, jump, 0.0))
+        made = limited(0.95 * np.pad(tone, (0, 2000))[None], ceiling_db=-6.0)
+        peak = np.abs(soxr.resample(made[0], RATE, 8 * RATE, quality="VHQ")).max()
+        assert 20 * np.log10(peak) < -6.0 + over_db, jump
+        assert np.abs(made).max() <= 10 ** (-6.0 / 20) + 1e-12

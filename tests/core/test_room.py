@@ -44,6 +44,26 @@ def test_it_decays_as_set_within_five_percent(decay, highs_pct, size_pct):
     assert decay_s(sound, 8000) == pytest.approx(decay * highs_pct / 100.0, rel=0.2)
 
 
+@pytest.mark.parametrize("rate", [44100, 96000, 192000])
+def test_the_shortest_decay_is_as_set_at_other_rates(rate, monkeypatch):
+    monkeypatch.setitem(globals(), "RATE", rate)
+    for highs_pct in (50.0, 100.0):
+        sound = answer(0.4, decay_s=0.1, highs_pct=highs_pct, predelay_ms=0.0)
+        assert decay_s(sound, 1000) == pytest.approx(0.1, rel=0.05)
+
+
+@pytest.mark.parametrize(
+    ("highs_pct", "least_db", "most_db"), [(100, -0.5, 0.5), (50, -4, -2), (20, -6.5, -5.5), (10, -9, -8)]
+)
+def test_the_rooms_power_is_as_told(highs_pct, least_db, most_db):
+    rng = np.random.default_rng(1)
+    noise = 0.1 * rng.standard_normal((2, 4 * RATE)) * (np.arange(4 * RATE) < 2 * RATE)
+    for decay in (0.5, 1.5):
+        room = Room(Room.Settings(mix_pct=100.0, decay_s=decay, highs_pct=highs_pct), channels=2, sample_rate=RATE)
+        made = room.process(alone(noise, RATE))
+        assert least_db < 10 * np.log10((made**2).sum() / (noise**2).sum()) < most_db
+
+
 def test_the_longest_decay_is_as_set_too():
     sound = answer(9.0, decay_s=12.0, highs_pct=50.0, predelay_ms=0.0)
 

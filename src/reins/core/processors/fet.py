@@ -1,10 +1,10 @@
 """FET compressor: a fixed threshold that one drives into, quick, with a way back of two speeds.
 
 Threshold and hardness of the knee rise with the ratio (LAW), so that changing it keeps about the same depth. What is
-wanted is covered with one pole in attack_us; the way back takes release_ms behind a hit, and at least twice as long
-behind a long note (processors.release). crush_pct turns ratio into a limit, takes the knee away, lets the hold go too
-deep for a moment (dsp.circuits) and bends more. restless_pct turns over to the slow way back later and bends more. Its
-colour bends odd: thirds. At the fastest times the gain follows the waveform of low notes: that is in its nature.
+wanted is covered with one pole in attack_us; the way back takes release_ms behind a hit, and about six times as
+long behind a note of two seconds (processors.release). crush_pct turns ratio into a limit, takes the knee away, lets the
+hold go too deep for a moment (dsp.circuits) and bends more. restless_pct turns over to the slow way back later and bends
+more. Its colour bends odd: thirds. At the fastest times the gain follows the waveform of low notes: that is in its nature.
 
 Threshold, ratio and times are common practice for the kind.
 """
@@ -49,7 +49,7 @@ class FetSettings(CircuitSettings):
     )  # fmt: skip
     release_ms: float = number(
         150.0, 30, 1500, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="The way back behind a hit; behind a long note it takes more than twice as long.",
+        help="The way back behind a hit; behind a note of 2 s it takes about six times as long.",
     )  # fmt: skip
     restless_pct: float = usual.share_pct(
         0.0, "Turns over to the slow way back later, and bends more.", label="Restless", group="Time", moves=False

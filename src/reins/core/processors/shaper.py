@@ -17,8 +17,9 @@ from reins.core.processors.base import Array, Delay
 LEAST_K = 1e-6  # below it what is added would be rounding alone
 MOST_OFFSET = 0.9  # of the bias: how far from the middle of the curve it works
 #: Below how much drive in dB the rate is raised how often, where that is chosen by itself: what folds back below 20 kHz
-#: of tones at 5 and 10 kHz then lies 80 dB under them, at any level up to full scale; twice that for even, whose mean
-#: between samples has no simple form, and for hard, which has a corner.
+#: of tones at 5 and 10 kHz then lies 80 dB under them, at any level up to full scale (at MOST_TIMES 90 up to 12 dB of
+#: drive, and 70 at 36); twice that for even, whose mean between samples has no simple form, and for hard, which has a
+#: corner.
 AUTO_BELOW_DB = ((4.0, 2), (6.5, 4))
 MOST_TIMES = 8
 
