@@ -24,6 +24,7 @@ from reins.store import sessions as store
 
 Progress = Callable[[int, int], None]
 JOINED_FRAMES = 1 << 16  # at a time
+SWELLS_BYTES, SWELLS_TIMES = 100_000_000, 10
 
 
 class NewTakes:
@@ -102,7 +103,7 @@ def bring_in(house: House, session_id: str, path: Path, name: str, progress: Pro
         document = document_of(house, session_id)
         rate = document.sample_rate if document.tracks else None
         with AudioReader(path, sample_rate=rate, name=name) as reader, new_takes(house) as takes:
-            take_id, facts = _written(house, takes, reader, name, progress)
+            take_id, facts = _written(house, takes, reader, path, name, progress)
             stamp = time_stamp(path)
             stamp_frame = None if stamp is None else round(stamp * reader.sample_rate / reader.source_rate)
             takes.move_in()
@@ -116,7 +117,7 @@ def replace_take(house: House, session_id: str, track_id: str, path: Path, name:
         document = document_of(house, session_id)
         document.track(track_id)
         with AudioReader(path, sample_rate=document.sample_rate, name=name) as reader, new_takes(house) as takes:
-            take_id, facts = _written(house, takes, reader, name, progress)
+            take_id, facts = _written(house, takes, reader, path, name, progress)
             takes.move_in()
             change = ReplaceTake(kind="replace_take", track_id=track_id, take_id=take_id, name=name[:120])
             keep_with_take(house, session_id, take_id, facts, Path(name).stem[:80] or "Take", change)
@@ -160,10 +161,26 @@ def join_pair(house: House, session_id: str, left_id: str, right_id: str, name: 
             return BroughtIn(left_id)
 
 
+def check_swelling(house: House, path: Path, wanted_bytes: int, name: str) -> None:
+    """ConflictError for a small file that would take up a great deal of the disk, the first time it is brought in: who
+    brings it in once more has read what it takes.
+    """
+    size = path.stat().st_size
+    if wanted_bytes < SWELLS_BYTES or wanted_bytes <= SWELLS_TIMES * size or (name, size) in house.swelling:
+        return
+    house.swelling.add((name, size))
+    raise ConflictError(
+        f"{name}: its {size / 1e6:.1f} MB become {wanted_bytes / 1e6:.0f} MB here, more than {SWELLS_TIMES} times as "
+        "much; bring it in once more to have it so."
+    )
+
+
 def _written(
-    house: House, takes: NewTakes, reader: AudioReader, name: str, progress: Progress
+    house: House, takes: NewTakes, reader: AudioReader, path: Path, name: str, progress: Progress
 ) -> tuple[str, TakeFacts]:
-    check_room(house.takes_dir, take_bytes(reader.frames, reader.channels), f"{name}: it")
+    wanted = take_bytes(reader.frames, reader.channels)
+    check_swelling(house, path, wanted, name)
+    check_room(house.takes_dir, wanted, f"{name}: it")
     return takes.write(
         reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
         progress=lambda frames: progress(frames, reader.frames),
@@ -211,7 +228,7 @@ def bring_in_reference(house: House, session_id: str, path: Path, name: str, pro
     with house.bringing:
         document = document_of(house, session_id)
         with AudioReader(path, sample_rate=document.sample_rate, name=name) as reader, new_takes(house) as takes:
-            take_id, facts = _written(house, takes, reader, name, progress)
+            take_id, facts = _written(house, takes, reader, path, name, progress)
             takes.move_in()
             change = SetReference(kind="set_reference", take_id=take_id, name=title)
             keep_with_take(house, session_id, take_id, facts, title, change)

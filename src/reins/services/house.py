@@ -29,6 +29,7 @@ class House:
         self.takes_dir, self.passing_dir = self.folder.takes_dir, self.folder.passing_dir
         self._lock, self._read_lock = threading.RLock(), threading.Lock()
         self.bringing = threading.Lock()  # locked while a file is brought in
+        self.swelling: set[tuple[str, int]] = set()  # files, by name and size, of which it was said what they will take
         self._takes: dict[str, Take] = {}
         self._listeners: set[Listener] = set()
         self.loudness = LoudnessBook()

@@ -27,7 +27,7 @@ from reins.core.sessionfile import (
 from reins.core.sessions import Document, new_id
 from reins.core.takes import Take, TakeFacts, on_grid, write_take
 from reins.errors import AudioError, SettingsError, StorageError
-from reins.services.bringing_in import new_takes, take_bytes
+from reins.services.bringing_in import check_swelling, new_takes, take_bytes
 from reins.services.editing import document_of, keep_session
 from reins.services.exporting import Output, mix_names, pack, write_mix
 from reins.services.house import House
@@ -93,7 +93,7 @@ def import_session(house: House, path: Path, name: str, progress: Progress) -> s
     with new_takes(house) as takes:
         folder = takes.passing
         parsed = _unpack(path, name, folder)
-        _check_takes(folder, parsed, name, house.takes_dir)
+        check_swelling(house, path, _check_takes(folder, parsed, name, house.takes_dir), name)
         facts, ids = {}, {}
         for index, (take_id, row) in enumerate(parsed.takes.items()):
             progress(index, len(parsed.takes))
@@ -106,13 +106,14 @@ def import_session(house: House, path: Path, name: str, progress: Progress) -> s
         return keep_session(house, on_new_takes(parsed.session, ids), rows)
 
 
-def _check_takes(folder: Path, parsed: SessionFile, name: str, into: Path) -> None:
-    """Look at every take, and at the room they need, before the first of them is brought in."""
+def _check_takes(folder: Path, parsed: SessionFile, name: str, into: Path) -> int:
+    """Look at every take, and at the room they need, before the first of them is brought in; how many bytes it is."""
     wanted = 0
     for row in parsed.takes.values():
         with _take_blocks(folder, row, parsed.session.sample_rate, name) as (reader, _):
             wanted += take_bytes(reader.frames, reader.channels)
     check_room(into, wanted, f"{name}: it")
+    return wanted
 
 
 @contextlib.contextmanager

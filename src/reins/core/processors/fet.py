@@ -2,9 +2,10 @@
 
 Threshold and hardness of the knee rise with the ratio (LAW), so that changing it keeps about the same depth. What is
 wanted is covered with one pole in attack_us; the way back takes release_ms behind a hit, and about six times as
-long behind a note of two seconds (processors.release). crush_pct turns ratio into a limit, takes the knee away, lets the
-hold go too deep for a moment (dsp.circuits) and bends more. restless_pct turns over to the slow way back later and bends
-more. Its colour bends odd: thirds. At the fastest times the gain follows the waveform of low notes: that is in its nature.
+long behind a note of two seconds (processors.release). crush_pct turns ratio into a limit, takes the knee away, lets
+the hold go too deep for a moment (dsp.circuits) and bends more. restless_pct turns over to the slow way back later and
+bends more. Its colour bends odd: thirds. At the fastest times the gain follows the waveform of low notes: that is in
+its nature.
 
 Threshold, ratio and times are common practice for the kind.
 """
