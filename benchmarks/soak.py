@@ -3,6 +3,7 @@
     kills       the server is killed while changes are kept and takes are brought in: nothing confirmed is lost
     api         every operation of /api/openapi.json with what fits it and what does not (schemathesis)
     files       audio and session files with random bytes turned: refused with a sentence, or read; never a crash
+    outputs     commands whose outputs are what they read, by any name: refused, and all is as it was
     processors  every type, random settings, nasty sound, random blocks: finite, and block by block the same
     load        as many desks as play, with what they cost (benchmarks.desks)
     tests       those that are too long for `make test`: workers of batches killed, and what hangs on them
@@ -19,7 +20,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from tests.attacks import attack_file, attack_processor, kill_and_look, work_once
+from tests.attacks import attack_file, attack_outputs, attack_processor, kill_and_look, work_once
 from tests.browser.driving import Server
 
 from benchmarks import desks
@@ -61,6 +62,13 @@ def files():
     return f"{count} files, {taken.count('read')} read, {taken.count('refused')} refused with a sentence"
 
 
+def outputs():
+    with tempfile.TemporaryDirectory() as folder:
+        made = []
+        count = until(2, lambda number: made.append(attack_outputs(Path(folder), number)))
+    return f"{count} commands, {made.count('refused')} refused, {made.count('written')} written; none over what it read"
+
+
 def processors():
     kinds = list(PROCESSORS)
     count = until(4, lambda number: attack_processor(kinds[number % len(kinds)], number))
@@ -88,7 +96,7 @@ def leaks():
 
 
 def main():
-    for attack in (kills, api, files, processors, tests, leaks):
+    for attack in (kills, api, files, outputs, processors, tests, leaks):
         began = time.monotonic()
         print(f"{attack.__name__:12}{attack()}  ({time.monotonic() - began:.0f} s)", flush=True)
     desks.main()

@@ -2,10 +2,13 @@
 turned, a server killed while it keeps changes, the same work again and again.
 """
 
+import contextlib
 import http.client
+import io
 import json
 import random
 import signal
+import sys
 import threading
 import time
 import urllib.request
@@ -16,6 +19,7 @@ from typing import NamedTuple
 import numpy as np
 import soundfile
 
+from reins import cli
 from reins.core.audio import AudioReader
 from reins.core.chainfile import parse_entry
 from reins.core.dsp.levels import is_finite
@@ -116,6 +120,69 @@ def attack_file(folder, number):
         assert len(str(error)) > 10
         return "refused"
     return "read"
+
+
+COMMANDS = (
+    ("process {read} -o {written} --chain chain.json --trace {also}", ("{read}", "chain.json")),
+    ("process {read} -o {written} --chain duck.json --key voice={other}", ("{read}", "{other}", "duck.json")),
+    ("aim hits {read} -o {written}", ("{read}",)),
+    ("batch {read} {other} -o . --chain chain.json --report {written}", ("{read}", "{other}", "chain.json")),
+    ("backup D -o {written}", ("D/reins.db", "D/house.id")),
+)
+
+
+def attack_outputs(folder, number):
+    """A command whose outputs are drawn from names of files that are there, by links and ways around, too: "refused" or
+    "written"; what it reads is the same afterwards.
+    """
+    rng = random.Random(number)
+    for name in ("a.wav", "b.wav"):
+        soundfile.write(folder / name, 0.1 * np.random.default_rng(number).standard_normal(4800), RATE)
+    for name, entry in (
+        ("chain", {"type": "compressor"}),
+        ("duck", {"type": "ducker", "settings": {"key": {"source": "voice"}}}),
+    ):
+        text = json.dumps({"format": "reins-chain", "version": 1, "processors": [entry]})
+        (folder / f"{name}.json").write_text(text)
+    if not (folder / "D").exists():
+        House(folder / "D").close()
+        (folder / "soft.wav").symlink_to("a.wav")
+        (folder / "way").mkdir()
+    (folder / "hard.wav").unlink(missing_ok=True)
+    (folder / "hard.wav").hardlink_to(folder / "b.wav")
+    names = [
+        "a.wav",
+        "b.wav",
+        "soft.wav",
+        "hard.wav",
+        "way/../a.wav",
+        "chain.json",
+        "duck.json",
+        "D/reins.db",
+        "new.csv",
+    ]
+    names.append(str(folder / "b.wav"))
+    drawn = {"read": rng.choice(names[:4]), "other": rng.choice(names[:4])}
+    drawn |= {"written": rng.choice(names), "also": rng.choice(names)}
+    line, inputs = rng.choice(COMMANDS)
+    held = {name: (folder / name).read_bytes() for name in (one.format(**drawn) for one in inputs)}
+
+    with contextlib.chdir(folder), contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+        code = _run(line.format(**drawn).split())
+
+    assert {name: (folder / name).read_bytes() for name in held} == held, line.format(**drawn)
+    assert code in (0, 1, 2), line.format(**drawn)
+    return "refused" if code == 2 else "written"
+
+
+def _run(arguments):
+    before, sys.argv = sys.argv, ["reins", *arguments]
+    try:
+        cli.main()
+    except SystemExit as left:
+        return left.code
+    finally:
+        sys.argv = before
 
 
 def _session_file(path):

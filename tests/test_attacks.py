@@ -6,7 +6,7 @@ import shutil
 import pytest
 
 from reins.core.processors import PROCESSORS
-from tests.attacks import attack_file, attack_processor, kill_and_look, work_once
+from tests.attacks import attack_file, attack_outputs, attack_processor, kill_and_look, work_once
 from tests.browser.driving import Server, wait_until
 
 
@@ -19,6 +19,11 @@ def test_random_settings_on_nasty_sound_are_finite_and_the_same_however_cut(kind
 def test_files_with_bytes_turned_are_read_or_refused_with_a_sentence(tmp_path):
     results = [attack_file(tmp_path, number) for number in range(60)]
     assert {"read", "refused"} == set(results)
+
+
+def test_commands_leave_what_they_read_as_it_is_whatever_their_outputs_are_called(tmp_path):
+    results = [attack_outputs(tmp_path, number) for number in range(25)]
+    assert {"refused", "written"} == set(results)
 
 
 def test_a_killed_server_has_what_it_confirmed_and_the_same_work_costs_no_more_the_tenth_time(demo_data, tmp_path):

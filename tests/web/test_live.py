@@ -194,7 +194,7 @@ def test_bad_commands_are_answered_and_change_nothing(client, session_id, track_
     assert "allowed: result, source, difference" in sentences[0]
     assert "no track or bus “zz”" in sentences[1]
     assert "from -90 to 12 dB" in sentences[2]
-    assert "could not be read" in sentences[3]
+    assert sentences[3] == "“play” needs “frame”; see docs/formats/live.md. Nothing was changed."
     assert "no command" in sentences[4]
 
 

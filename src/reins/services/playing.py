@@ -208,8 +208,12 @@ class DeskPlayer:
             handler(message)
         except ReinsError as error:
             self._say({"type": "error", "sentence": str(error)})
-        except (KeyError, TypeError, ValueError) as error:
-            self._say({"type": "error", "sentence": f"A command could not be read ({error!r}); nothing was changed."})
+        except KeyError as error:
+            missing = f"“{message['type']}” needs “{error.args[0]}”; see docs/formats/live.md. Nothing was changed."
+            self._say({"type": "error", "sentence": missing})
+        except (TypeError, ValueError):
+            wrong = f"“{message['type']}” has a value of another kind than allowed; see docs/formats/live.md."
+            self._say({"type": "error", "sentence": f"{wrong} Nothing was changed."})
         except Exception:
             log.exception("desk player: %s", message.get("type"))
             self._say({"type": "error", "sentence": "Something went wrong while playing; nothing was changed."})

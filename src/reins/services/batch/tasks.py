@@ -7,6 +7,7 @@ what is written, and the version. Where the output of the same is there, nothing
 
 import hashlib
 import json
+import logging
 import os
 import platform
 import time
@@ -26,6 +27,7 @@ from reins.services.aiming import aim_chain, keep_chain
 from reins.services.batch.doings import Doings
 from reins.services.processing import Holding, hold_file
 
+log = logging.getLogger(__name__)
 BLOCK_FRAMES, LEAST_FRAMES = 16384, 512
 READ_BYTES = 1 << 20
 CHAIN_ENDING = ".chain.json"
@@ -101,8 +103,9 @@ def hold(task: Task) -> Row:
         name, sentence = Path(task.source).name, str(error)
         whole = sentence.removeprefix(name)  # a name alone could be any of many
         row = replace(nothing, problem=f"{task.source}{whole}" if whole != sentence else f"{task.source}: {sentence}")
-    except Exception as error:  # one file never takes the others with it
-        row = replace(nothing, problem=f"{task.source}: something went wrong here ({error!r}).")
+    except Exception:  # one file never takes the others with it
+        log.exception("%s could not be held", task.source)
+        row = replace(nothing, problem=f"{task.source}: something went wrong here; the output above says more.")
     return replace(row, took_s=round(time.perf_counter() - began, 4))
 
 
