@@ -10,6 +10,8 @@ from reins.core.plain import read_json
 from reins.core.sessionfile import format_session_file, parse_session_file
 from reins.core.sessions import parse_document
 from reins.errors import SettingsError
+from reins.services import shelf
+from reins.services.editing import change_session
 from reins.services.house import House
 from reins.store import sessions as store
 
@@ -87,6 +89,21 @@ def test_a_document_is_checked_once_however_often_it_is_looked_at(tmp_path, monk
         store.list_sessions(db)
         monkeypatch.setattr(store, "parse_document", lambda text: pytest.fail("read again"))
         assert store.list_sessions(db)[0].document.order == ["t0", "t1"]
+    house.close()
+
+
+def test_the_shelf_reads_no_document_that_has_not_changed(tmp_path, monkeypatch):
+    house = House(tmp_path / "d")
+    with house.database() as db:
+        store.add_session(db, "a" * 12, parse_session_file(session(2), "s").session)
+    (card,) = shelf.list_shelf(house)
+    with monkeypatch.context() as patched:
+        patched.setattr(store, "stored_or_not", lambda *_: pytest.fail("read again"))
+        assert shelf.list_shelf(house) == [card] and card["tracks"] == ["A", "A"]
+
+    change_session(house, "a" * 12, {"kind": "set_session", "name": "Other"})
+    (other,) = shelf.list_shelf(house)
+    assert (other["name"], other["steps"]) == ("Other", 1)
     house.close()
 
 

@@ -17,6 +17,7 @@ from reins.core.sound import TakeFacts
 from reins.errors import ConflictError, NotFoundError, SettingsError, StorageError
 from reins.store import sessions as store
 from reins.store.database import MIGRATIONS, connect, migrate, transaction
+from reins.store.folder import newest_version
 from reins.store.patches import difference, patched
 from reins.store.takes import add_take, list_takes
 
@@ -332,19 +333,21 @@ def test_a_take_of_no_session_is_refused(db):
 
 
 def test_migrating_twice_changes_nothing(db):
-    assert migrate(db) == 3
+    assert migrate(db) == newest_version()
     assert store.get_session(db, "s").step == 1
 
 
 def test_a_migration_that_fails_in_the_middle_leaves_the_old_version(db, tmp_path):
     folder = tmp_path / "migrations"
     folder.mkdir()
-    (folder / "0004_broken.sql").write_text("BEGIN; CREATE TABLE extra (x) STRICT; PRAGMA user_version = 4; COMIT;")
+    last = newest_version()
+    broken = f"BEGIN; CREATE TABLE extra (x) STRICT; PRAGMA user_version = {last + 1}; COMIT;"
+    (folder / f"{last + 1:04d}_broken.sql").write_text(broken)
 
-    with pytest.raises(StorageError, match="version 4"):
+    with pytest.raises(StorageError, match=f"version {last + 1}"):
         migrate(db, folder)
 
-    assert db.execute("PRAGMA user_version").fetchone()[0] == 3
+    assert db.execute("PRAGMA user_version").fetchone()[0] == last
     assert db.execute("SELECT count(*) FROM sqlite_master WHERE name = 'extra'").fetchone()[0] == 0
     assert store.get_session(db, "s").step == 1
 

@@ -4,6 +4,7 @@ import functools
 import json
 import os
 import shutil
+from contextlib import suppress
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -14,7 +15,7 @@ from reins.core.sessions import Document, Track, new_id
 from reins.core.settings.fields import recordings
 from reins.core.takes import Take, digest_of
 from reins.core.units import format_length
-from reins.errors import ConflictError, StorageError
+from reins.errors import ConflictError, NotFoundError, StorageError
 from reins.services.aiming import chain_of
 from reins.services.bringing_in import new_takes
 from reins.services.editing import document_of, frames_of, keep_session
@@ -30,18 +31,32 @@ def list_shelf(house: House) -> list[dict[str, Any]]:
     read id, name, last change and `problem`.
     """
     with house.reading() as db:
-        return [_card(stored, list_takes(db, stored.id)) for stored in store.list_sessions(db)]
+        rows = store.list_cards(db)
+    found = []
+    for row in rows:
+        with suppress(NotFoundError):  # deleted meanwhile
+            found.append(_with_card(house, row))
+    return found
 
 
-def _card(stored: store.Stored | store.Unreadable, takes: dict[str, dict[str, Any]]) -> dict[str, Any]:
+def _with_card(house: House, row: dict[str, Any]) -> dict[str, Any]:
+    """The card of a session; its document is read only where it has changed since that was looked at last."""
+    told: dict[str, Any] = {"id": row["id"], "steps": row["step"], "changed": _when(row["changed_at"]), "problem": None}
+    if row["card"] is not None:
+        return told | json.loads(row["card"])
+    with house.reading() as db:
+        stored, takes = store.stored_or_not(db, row["id"]), list_takes(db, row["id"])
     if isinstance(stored, store.Unreadable):
-        return {"id": stored.id, "name": stored.name, "changed": _when(stored.changed_at), "problem": stored.why}
+        return told | {"name": stored.name, "problem": stored.why}
     document = stored.document
     seconds = frames_of(document, takes) / document.sample_rate
-    return {
-        "id": stored.id, "name": document.name, "tracks": [document.tracks[k].name for k in document.order],
-        "length": format_length(seconds), "steps": stored.step, "changed": _when(stored.changed_at), "problem": None,
+    card = {
+        "name": document.name, "tracks": [document.tracks[k].name for k in document.order],
+        "length": format_length(seconds),
     }  # fmt: skip
+    with suppress(StorageError), house.database() as db:  # a disk that takes nothing keeps nobody from looking
+        store.keep_card(db, row, json.dumps(card, ensure_ascii=False))
+    return told | card
 
 
 def takes_and_chains(house: House) -> tuple[list[dict[str, Any]], list[dict[str, Any]]]:

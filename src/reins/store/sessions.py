@@ -28,13 +28,22 @@ INSERT INTO sessions (id, document, step, tip, created_at, changed_at) VALUES (:
 LIST = """
 SELECT id, document, step, tip, changed_at FROM sessions WHERE deleted_at IS NULL ORDER BY changed_at DESC, id
 """
-LIST_DELETED = "SELECT id, document, deleted_at FROM sessions WHERE deleted_at IS NOT NULL ORDER BY deleted_at DESC, id"
+LIST_DELETED = """
+SELECT id, deleted_at, CASE WHEN json_valid(document) THEN json_extract(document, '$.name') END AS name
+FROM sessions WHERE deleted_at IS NOT NULL ORDER BY deleted_at DESC, id
+"""
 EXISTS = "SELECT 1 FROM sessions WHERE id = :id"
 RAW = "SELECT document FROM sessions WHERE id = :id"
 SET_DELETED = "UPDATE sessions SET deleted_at = :at WHERE id = :id"
 FORGET = "DELETE FROM sessions WHERE id = :id"
 GET = "SELECT id, document, step, tip, changed_at FROM sessions WHERE id = :id AND deleted_at IS NULL"
-UPDATE = "UPDATE sessions SET document = :document, step = :step, tip = :tip, changed_at = :now WHERE id = :id"
+UPDATE = """
+UPDATE sessions SET document = :document, step = :step, tip = :tip, changed_at = :now, card = NULL WHERE id = :id
+"""
+CARDS = """
+SELECT id, card, step, changed_at FROM sessions WHERE deleted_at IS NULL ORDER BY changed_at DESC, id
+"""
+SET_CARD = "UPDATE sessions SET card = :card WHERE id = :id AND step = :step AND changed_at = :changed_at"
 INSERT_STEP = """
 INSERT INTO steps (session_id, number, parent, label, before, after, made_at)
 VALUES (:id, (SELECT coalesce(max(number), 0) + 1 FROM steps WHERE session_id = :id), :parent, :label, :before, :after,
@@ -87,7 +96,7 @@ class _Read:
 
     def __init__(self, most_letters: int) -> None:
         self._most, self._lock = most_letters, threading.Lock()
-        self._known: OrderedDict[str, Document] = OrderedDict()
+        self._known: OrderedDict[str, Document | SettingsError] = OrderedDict()
         self._letters = 0
 
     def get(self, text: str) -> Document:
@@ -96,13 +105,18 @@ class _Read:
             known = self._known.get(text)
             if known is not None:
                 self._known.move_to_end(text)
-                return known
-        document = parse_document(text)
-        self.put(text, document)
-        return document
+        if known is None:
+            try:
+                known = parse_document(text)
+            except SettingsError as error:
+                known = error
+            self.put(text, known)
+        if isinstance(known, SettingsError):
+            raise SettingsError(str(known))
+        return known
 
-    def put(self, text: str, document: Document) -> None:
-        """Remember a document; those not looked at for longest give way."""
+    def put(self, text: str, document: Document | SettingsError) -> None:
+        """Remember a document, or why it is none; those not looked at for longest give way."""
         with self._lock:
             if text not in self._known:
                 self._known[text] = document
@@ -129,6 +143,14 @@ def list_sessions(db: sqlite3.Connection) -> list[Stored | Unreadable]:
     return [_stored_or_not(row) for row in db.execute(LIST)]
 
 
+def stored_or_not(db: sqlite3.Connection, session_id: str) -> Stored | Unreadable:
+    """A session that is not deleted, readable or not; or NotFoundError."""
+    row = db.execute(GET, {"id": session_id}).fetchone()
+    if row is None:
+        raise NotFoundError("session", session_id)
+    return _stored_or_not(row)
+
+
 def _stored_or_not(row: sqlite3.Row) -> Stored | Unreadable:
     try:
         return _stored(row)
@@ -142,6 +164,18 @@ def _name_of(text: str) -> str:
         return str(json.loads(text)["name"])[:80]
     except (ValueError, LookupError, TypeError, RecursionError):
         return "A session"
+
+
+def list_cards(db: sqlite3.Connection) -> list[dict[str, Any]]:
+    """id, card, step and changed_at of every session that is not deleted, last changed first; the card, what the shelf
+    shows of it, is None where the session has changed since.
+    """
+    return [dict(row) for row in db.execute(CARDS)]
+
+
+def keep_card(db: sqlite3.Connection, row: dict[str, Any], card: str) -> None:
+    """Remember what the shelf shows of a session, unless it has changed since the row was read."""
+    db.execute(SET_CARD, {**row, "card": card})
 
 
 def session_exists(db: sqlite3.Connection, session_id: str) -> bool:
@@ -160,7 +194,7 @@ def raw_document(db: sqlite3.Connection, session_id: str) -> str:
 def list_deleted(db: sqlite3.Connection) -> list[dict[str, Any]]:
     """id, name and deleted_at of every deleted session that can be brought back, the last one first."""
     return [
-        {"id": row["id"], "name": _name_of(row["document"]), "deleted_at": row["deleted_at"]}
+        {"id": row["id"], "name": str(row["name"] or "A session")[:80], "deleted_at": row["deleted_at"]}
         for row in db.execute(LIST_DELETED)
     ]
 

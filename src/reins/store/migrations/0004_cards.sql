@@ -1,0 +1,4 @@
+BEGIN;
+ALTER TABLE sessions ADD COLUMN card TEXT;
+PRAGMA user_version = 4;
+COMMIT;
