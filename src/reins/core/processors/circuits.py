@@ -104,12 +104,12 @@ class Circuit(Detecting):
         """How it bends what it has held; see processors.shaper."""
 
     @classmethod
-    def _driven_colour(cls, settings: Any) -> Bend:
-        """Its colour, at so many times the rate as what is driven into it wants, too."""
+    def _driven_colour(cls, settings: Any, *, moves: bool = False) -> Bend:
+        """Its colour, at so many times the rate as what is driven into it wants, too; the most where that moves."""
         colour = cls.colour_of(settings)
         k = float(drive_k(colour.drive_db)) * db_to_lin(settings.input_db + settings.operating_db)
         driven = replace(colour, drive_db=max(colour.drive_db, 20.0 * math.log10(1.0 + k)))
-        return replace(colour, oversampling=times_for(driven))
+        return replace(colour, oversampling=times_for(driven, moves=moves))
 
     @classmethod
     def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
@@ -131,6 +131,7 @@ class Circuit(Detecting):
             params[..., dynamics.SLOPE] = 0.0
         return super()._tune(settings, channels, sample_rate, rows) | {
             "_params": params, "_colour": cls._driven_colour(settings),
+            "_colour_moved": cls._driven_colour(settings, moves=True),
         }  # fmt: skip
 
     @classmethod
@@ -180,7 +181,7 @@ class Circuit(Detecting):
         driven = db_to_lin(self._settings.input_db)
         k = db_to_lin(self._settings.operating_db) * float(drive_k(self._colour.drive_db))
         if moved is not None and "input_db" in moved.drives:
-            added = self._shaper.add(held / driven, k * to_lin(moved.drives["input_db"]), self._colour)
+            added = self._shaper.add(held / driven, k * to_lin(moved.drives["input_db"]), self._colour_moved)
             added *= to_lin(moved.gains["input_db"])
         else:
             added = self._shaper.add(held, k * driven, self._colour, driven=driven)
@@ -196,6 +197,7 @@ class Circuit(Detecting):
         return source, late_db, late, added
 
     _colour: Bend
+    _colour_moved: Bend
 
     @classmethod
     def curve_db(cls, settings: Any, level_db: Array) -> Array:
