@@ -114,7 +114,7 @@ def test_a_fifth_batch_takes_nothing_away_that_was_not_fetched(client):
 
     assert refused.status_code == 409 and "fetch or forget one" in refused.json()["error"]
     assert all(client.get(f"/api/batches/{one}").json()["files"] == ["take.wav"] for one in batches)
-    assert client.get("/batch").text.count("1 files, 0 held") == 4
+    assert client.get("/batch").text.count("1 file, none held yet") == 4
     assert client.delete(f"/api/batches/{first}").status_code == 200
     assert client.post("/api/batches").status_code == 200
     assert client.get(f"/api/batches/{first}").status_code == 404

@@ -44,6 +44,11 @@ class Batch:
     fetched: bool = False  # whether what was made last has been taken away
     packing: threading.Lock = field(default_factory=threading.Lock)  # one writes the zip
 
+    def in_words(self) -> str:
+        """What is in it and what was made of it."""
+        held, count = sum(row.done == HELD for row in self.rows), len(self.files)
+        return f"{count} file{'' if count == 1 else 's'}, {f'{held} held' if held else 'none held yet'}"
+
     @property
     def waits(self) -> bool:
         """Whether there is something in it that nobody has taken away."""
@@ -94,11 +99,7 @@ class Batches:
         """Those that somebody may still want to take away: id, and what is in it in words."""
         with self._lock:
             found = [batch for batch in self._batches.values() if batch.waits]
-        made = {batch.id: sum(row.done == HELD for row in batch.rows) for batch in found}
-        return [
-            {"id": batch.id, "said": f"{len(batch.files)} files, {made[batch.id]} held, not taken away"}
-            for batch in found
-        ]
+        return [{"id": batch.id, "said": batch.in_words()} for batch in found]
 
     def forget(self, batch_id: str) -> None:
         """Leave a batch and all that is in it."""

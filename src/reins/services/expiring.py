@@ -11,6 +11,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 from reins.errors import ConflictError, StorageError
+from reins.services.exporting import safe_file
 from reins.services.house import House
 from reins.store import lost, rows
 from reins.store import sessions as store
@@ -49,7 +50,8 @@ def _set_aside(house: House, session_id: str) -> None:
         told = rows.of_session(db, session_id)
     write_synced(kept / ROWS, json.dumps(told, ensure_ascii=False))
     (kept / TAKES).mkdir()
-    name = lost.set_aside(house.folder.lost_dir, kept, WHY, was=f"{told['sessions'][0]['id']}, deleted")
+    called = store.name_of(told["sessions"][0]["document"])
+    name = lost.set_aside(house.folder.lost_dir, kept, WHY, was="the recycle place", name=safe_file(called))
     with house.database() as db:
         takes = store.forget_session(db, session_id)
     for take_id in takes:  # one that stays behind is set aside by itself at the next start

@@ -44,8 +44,9 @@ def _changed(path: Path) -> str:
     return datetime.fromtimestamp(path.lstat().st_mtime, UTC).isoformat(timespec="seconds")
 
 
-def set_aside(folder: Path, path: Path, why: str, *, was: str | None = None) -> str:
-    """Move something into the folder of the lost and note it in the list; was: where it lay, if not where it is found.
+def set_aside(folder: Path, path: Path, why: str, *, was: str | None = None, name: str = "") -> str:
+    """Move something into the folder of the lost and note it in the list; was: where it lay, if not where it is found;
+    name: what it is called there, with a number where that is taken, if not as it is.
     Returns what it is called there. StorageError where there is no such folder and none can be made.
     """
     try:
@@ -55,10 +56,11 @@ def set_aside(folder: Path, path: Path, why: str, *, was: str | None = None) -> 
             f"{folder}: this is to be a folder, for what nothing names ({error.strerror}); move it elsewhere."
         ) from error
     rows = list_lost(folder)
-    name, number = path.name, 1
+    called = name or path.name
+    name, number = called, 1
     while (folder / name).exists() or name in (LIST, PARTIAL):
         number += 1
-        name = f"{path.name}-{number}"
+        name = f"{called}-{number}"
     row = {
         "name": name, "was": was or f"{path.parent.name}/{path.name}", "why": why,
         "at": datetime.now(UTC).isoformat(timespec="seconds"),

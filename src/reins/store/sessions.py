@@ -155,10 +155,10 @@ def _stored_or_not(row: sqlite3.Row) -> Stored | Unreadable:
     try:
         return _stored(row)
     except SettingsError as error:
-        return Unreadable(row["id"], _name_of(row["document"]), row["changed_at"], str(error))
+        return Unreadable(row["id"], name_of(row["document"]), row["changed_at"], str(error))
 
 
-def _name_of(text: str) -> str:
+def name_of(text: str) -> str:
     """The name of a session, as far as it can be told."""
     try:
         return str(json.loads(text)["name"])[:80]
