@@ -16,15 +16,17 @@ import pytest
 
 from reins.core.sessions import Document, Track
 from reins.core.takes import Take, write_take
-from reins.errors import ReinsError, StorageError
+from reins.errors import ConflictError, ReinsError, StorageError
 from reins.services import expiring, keeping, shelf
 from reins.services.editing import document_of, keep_session, new_session
 from reins.services.expiring import forget_old
 from reins.services.house import House
 from reins.services.keeping import backup, check, fill_checksums
 from reins.services.shelf import list_lost, restore_lost
+from reins.store import sessions as store
 from reins.store.database import MIGRATIONS
 from reins.store.folder import DATABASE, HOUSE_ID, DataFolder, newest_version
+from reins.store.lost import list_lost as list_lost_rows
 from tests.conftest import RATE
 
 TAKE = "a" * 32
@@ -363,6 +365,49 @@ def test_a_clock_that_is_a_month_ahead_at_one_start_takes_nothing_away(data, mon
 
     assert [row["id"] for row in shelf.list_deleted(house)] == [card["id"]] and list_lost(house) == []
     house.close()
+
+
+def test_what_is_due_stops_no_start_whatever_is_written_in_lost_or_however_full_the_disk_is(data, monkeypatch):
+    house = House(data)
+    (card,) = shelf.list_shelf(house)
+    shelf.delete_session(house, card["id"])
+    with house.database() as db:
+        db.execute("UPDATE sessions SET deleted_at = '2026-01-01T00:00:00.000+00:00' WHERE deleted_at IS NOT NULL")
+
+    def full(*_):
+        raise OSError(28, "No space left on device")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(expiring, "write_synced", full)
+        new_session(house, "Newer")
+        forget_old(house)
+    assert [row["id"] for row in shelf.list_deleted(house)] == [card["id"]]
+
+    forget_old(house)
+    noted = data / "lost" / "list.json"
+    for at in ("some day", "2026-01-01T00:00:00"):
+        noted.write_text(json.dumps([{**row, "at": at} for row in json.loads(noted.read_text())]))
+        forget_old(house)
+    (row,) = list_lost_rows(data / "lost")
+    with house.database() as db:
+        store.add_session(db, card["id"], Document(name="Another"))
+    with pytest.raises(ConflictError, match="on the shelf or in the recycle place already"):
+        shelf.restore_lost(house, row["name"])
+    assert (data / "lost" / row["name"] / "takes" / TAKE).is_dir()
+    house.close()
+
+
+def test_a_recording_that_goes_in_the_middle_of_a_backup_is_never_left_out_without_a_word(data, tmp_path, monkeypatch):
+    write = zipfile.ZipFile.write
+
+    def gone(packed, file, name=None):
+        if str(name).startswith("takes/"):
+            raise FileNotFoundError(2, "gone")
+        return write(packed, file, name)
+
+    monkeypatch.setattr(zipfile.ZipFile, "write", gone)
+    (said,) = backup(data, tmp_path / "b.zip", nothing)
+    assert "went while it was packed" in said
 
 
 def test_a_session_that_cannot_be_read_is_one_card_and_all_others_work(data):

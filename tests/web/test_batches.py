@@ -141,3 +141,15 @@ def test_one_batch_is_at_work_at_a_time(client, monkeypatch, batch):
     while client.get(f"/api/jobs/{job}").json()["state"] == "running":
         pass
     assert client.get(batch).json()["job_id"] is None
+
+
+def test_files_that_come_after_it_was_fetched_are_to_be_fetched_too(client, here, batch):
+    client.post(f"{batch}/files", files=sound("one.wav"))
+    run(client, batch, chain=json.dumps(CHAIN))
+    assert client.get(f"{batch}/zip").status_code == 200
+    client.post(f"{batch}/files", files=sound("two.wav"))
+
+    for _ in range(4):
+        client.post("/api/batches")
+
+    assert client.get(batch).json()["files"] == ["one.wav", "two.wav"]

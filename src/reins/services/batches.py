@@ -149,6 +149,7 @@ class Batches:
             stems = {Path(known).stem for known in batch.files}  # outputs have one ending, so stems must differ
             free = next(s for s in (stem, *(f"{stem} {k}" for k in range(2, MOST_FILES + 2))) if s not in stems)
             batch.files.append(f"{free}{ending}")
+            batch.fetched = False
         try:
             write(batch.folder / "in" / f"{free}{ending}")
         except BaseException:

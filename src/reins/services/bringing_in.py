@@ -25,6 +25,7 @@ from reins.store import sessions as store
 Progress = Callable[[int, int], None]
 JOINED_FRAMES = 1 << 16  # at a time
 SWELLS_BYTES, SWELLS_TIMES = 100_000_000, 10
+MOST_SWELLING = 100  # files that are remembered to have been told of
 
 
 class NewTakes:
@@ -168,6 +169,8 @@ def check_swelling(house: House, path: Path, wanted_bytes: int, name: str) -> No
     size = path.stat().st_size
     if wanted_bytes < SWELLS_BYTES or wanted_bytes <= SWELLS_TIMES * size or (name, size) in house.swelling:
         return
+    if len(house.swelling) >= MOST_SWELLING:
+        house.swelling.clear()
     house.swelling.add((name, size))
     raise ConflictError(
         f"{name}: its {size / 1e6:.1f} MB become {wanted_bytes / 1e6:.0f} MB here, more than {SWELLS_TIMES} times as "

@@ -5,9 +5,10 @@ take away what nobody could have missed.
 """
 
 import json
-import sqlite3
+import logging
+import re
 from contextlib import suppress
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from reins.errors import ConflictError, StorageError
@@ -17,6 +18,7 @@ from reins.store import lost, rows
 from reins.store import sessions as store
 from reins.store.folder import write_synced
 
+log = logging.getLogger(__name__)
 KEPT_DAYS = 30
 ROWS, TAKES = "rows.json", "takes"
 WHY = f"It was deleted {KEPT_DAYS} days ago. In {KEPT_DAYS} more it goes for good."
@@ -28,14 +30,24 @@ def forget_old(house: House) -> None:
         newest, deleted = rows.newest_change(db), store.list_deleted(db)
     if newest is None:
         return
-    now = min(datetime.now().astimezone(), datetime.fromisoformat(newest))
-    due = now - timedelta(days=KEPT_DAYS)
-    for row in lost.list_lost(house.folder.lost_dir):
-        if is_session(house.folder.lost_dir / row["name"]) and datetime.fromisoformat(row["at"]) < due:
-            lost.forget_lost(house.folder.lost_dir, row["name"])
-    for row in deleted:
-        if datetime.fromisoformat(row["deleted_at"]) < due:
-            _set_aside(house, row["id"])
+    try:
+        for row in lost.list_lost(house.folder.lost_dir):
+            if is_session(house.folder.lost_dir / row["name"]) and _is_due(row["at"], newest):
+                lost.forget_lost(house.folder.lost_dir, row["name"])
+        for row in deleted:
+            if _is_due(row["deleted_at"], newest):
+                _set_aside(house, row["id"])
+    except (OSError, StorageError) as error:  # a disk that is full keeps no desk from starting; another start will do
+        log.warning("what is due in the recycle place stays there: %s", error)
+
+
+def _is_due(at: str, newest: str) -> bool:
+    """Whether a moment lies far enough back, by the clock and by the newest change; one that is none never does."""
+    try:
+        now = min(datetime.now(UTC), datetime.fromisoformat(newest))
+        return datetime.fromisoformat(at) < now - timedelta(days=KEPT_DAYS)
+    except (ValueError, TypeError):
+        return False
 
 
 def is_session(path: Path) -> bool:
@@ -72,6 +84,11 @@ def restore(house: House, name: str) -> str:
         raise ConflictError(
             f"“{name}” cannot be read any more; it lies in the folder lost/ of the data folder."
         ) from error
+    with house.reading() as db:
+        if store.session_exists(db, session_id):
+            raise ConflictError(f"“{name}” is on the shelf or in the recycle place already; nothing was changed.")
+    if not all(re.fullmatch(r"\w+", k) for k in ids):
+        raise ConflictError(f"“{name}” cannot be read any more; it lies in the folder lost/ of the data folder.")
     found = {k: next((p for p in (place / TAKES / k, place.parent / k) if p.is_dir()), None) for k in ids}
     missing = [k for k, path in found.items() if path is None]
     if missing:
@@ -84,11 +101,9 @@ def restore(house: House, name: str) -> str:
             moved.append((path, house.takes_dir / take_id))
         with house.database() as db:
             rows.put(db, told)
-    except (OSError, sqlite3.Error) as error:
+    except (OSError, StorageError) as error:
         for was, now in moved:
             now.rename(was)
-        if isinstance(error, sqlite3.IntegrityError):
-            raise ConflictError(f"“{name}”: there is a session of this id already.") from error
-        raise StorageError(f"The disk refused ({error}); nothing was changed.") from error
+        raise StorageError(f"“{name}” could not be brought back ({error}); it is still in lost/.") from error
     lost.forget_lost(house.folder.lost_dir, name)
     return session_id

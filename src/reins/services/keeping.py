@@ -7,7 +7,6 @@ import tempfile
 import time
 import zipfile
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -86,9 +85,11 @@ def _pack(data_dir: Path, database: Path, partial: Path, progress: Progress) -> 
             problem = _problem_of(folder, take)
             if problem:
                 problems[take["id"]] = f"{take['name']}: {problem}"
-            with suppress(FileNotFoundError):  # taken away meanwhile: said, or seen when it is looked again
+            try:
                 for file in sorted(folder.iterdir()):
                     packed.write(file, f"takes/{take['id']}/{file.name}")
+            except FileNotFoundError:  # taken away meanwhile: said, unless a second look no longer finds it named
+                problems.setdefault(take["id"], f"{take['name']}: its recording went while it was packed; try again.")
         told = {"format": "reins-backup", "version": 1, "made_at": datetime.now(UTC).isoformat(timespec="seconds")}
         packed.writestr(
             "backup.json", json.dumps({**told, "takes": len(takes), "problems": list(problems.values())}, indent=2)
