@@ -78,8 +78,23 @@ def test_a_damaged_house_id_is_made_anew_where_all_recordings_are_there(data, da
     assert (data / HOUSE_ID).read_text() == kept and "made anew" in folder.said[0]
     (data / HOUSE_ID).write_bytes(damaged)
     shutil.rmtree(next((data / "takes").iterdir()))
-    with pytest.raises(StorageError, match=r"house.id: it is damaged, and 1 recordings .* Put house.id back from"):
+    with pytest.raises(
+        StorageError, match=r"house.id: it is damaged, and of 0 recordings .*; 1 that it names are not there"
+    ):
         DataFolder(data)
+
+
+def test_a_damaged_house_id_beside_a_database_of_none_of_the_recordings_is_refused(data):
+    (data / HOUSE_ID).write_bytes(b"")
+    db = sqlite3.connect(data / DATABASE)
+    db.execute("DELETE FROM sessions")
+    db.execute("DELETE FROM takes")
+    db.commit()
+    db.close()
+
+    with pytest.raises(StorageError, match=r"of 1 recordings in takes/ reins.db names 0"):
+        DataFolder(data)
+    assert (data / "takes" / TAKE).is_dir() and not (data / "lost").exists()
 
 
 def test_a_second_one_is_told_who_has_the_folder_and_clears_nothing(data):

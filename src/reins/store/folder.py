@@ -105,11 +105,13 @@ class DataFolder:
         kept = file.read_text(encoding="ascii", errors="replace").strip()
         if HOUSE_IDS.fullmatch(kept):
             return kept
-        missing = sum(1 for take_id in take_ids(db) if not (self.takes_dir / take_id).is_dir()) if version else 0
-        if missing:
+        named = take_ids(db) if version else set()
+        there = {path.name for path in self.takes_dir.iterdir() if path.is_dir()}
+        if not named <= there or (there and not named):
             raise StorageError(
-                f"{file}: it is damaged, and {missing} recordings that {DATABASE} names are not in takes/, so that it "
-                f"cannot be told whether they belong together. Put {HOUSE_ID} back from a backup. Nothing was changed."
+                f"{file}: it is damaged, and of {len(there)} recordings in takes/ {DATABASE} names {len(named & there)}; "
+                f"{len(named - there)} that it names are not there. It cannot be told whether they belong together: put "
+                f"{HOUSE_ID} back from a backup. Nothing was changed."
             )
         self.said.append(f"{file}: it was damaged; all that {DATABASE} names is in takes/, so it was made anew.")
         return None

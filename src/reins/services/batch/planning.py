@@ -98,9 +98,8 @@ def plan(
     given: Iterable[Path], folder: Path, *, chain: Path | None, wishes: tuple[Wish, ...], key_from: list[str],
     written: Written, known: Mapping[str, tuple[str, int, str]], beside: Iterable[Path] = (), of_desk: bool = False,
 ) -> list[Task]:  # fmt: skip
-    """The tasks of a batch. Its folders are made; known: of each output that is there what it was made
-    of, its size and digest; beside: what
-    else it writes; of_desk: whether it is the desk that writes, into its own folder.
+    """The tasks of a batch. Its folders are made; known: of each output that is there what it was made of, its size and
+    digest; beside: what else it writes; of_desk: whether it is the desk that writes, into its own folder.
     """
     if (chain is None) == (not wishes):
         raise SettingsError("Give either --chain or --aim: how the files are to be held.")

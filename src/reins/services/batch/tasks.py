@@ -105,7 +105,7 @@ def hold(task: Task) -> Row:
         row = replace(nothing, problem=f"{task.source}{whole}" if whole != sentence else f"{task.source}: {sentence}")
     except Exception:  # one file never takes the others with it
         log.exception("%s could not be held", task.source)
-        row = replace(nothing, problem=f"{task.source}: something went wrong here; the output above says more.")
+        row = replace(nothing, problem=f"{task.source}: something went wrong here; standard error says more.")
     return replace(row, took_s=round(time.perf_counter() - began, 4))
 
 
