@@ -110,8 +110,8 @@ class DataFolder:
         if not named <= there or (there and not named):
             raise StorageError(
                 f"{file}: it is damaged, and of {len(there)} recordings in takes/ {DATABASE} names "
-                f"{len(named & there)}; {len(named - there)} that it names are not there. It cannot be told whether they "
-                f"belong together: put {HOUSE_ID} back from a backup. Nothing was changed."
+                f"{len(named & there)}; {len(named - there)} that it names are not there. It cannot be told whether "
+                f"they belong together: put {HOUSE_ID} back from a backup. Nothing was changed."
             )
         self.said.append(f"{file}: it was damaged; all that {DATABASE} names is in takes/, so it was made anew.")
         return None
