@@ -97,6 +97,22 @@ def test_relative_treats_quiet_and_loud_alike():
     np.testing.assert_allclose(quiet, loud, atol=1e-4)
 
 
+@pytest.mark.parametrize("down_db", [20.0, 45.0])
+def test_relative_does_not_know_how_loud_a_take_is_nor_takes_the_room_of_a_long_pause_for_a_line(down_db):
+    room = 1e-3 * np.random.default_rng(5).standard_normal((1, 8 * RATE))
+    room = scipy.signal.sosfilt(scipy.signal.butter(1, 500, fs=RATE, output="sos"), room)
+    breath, line = sine(7000, -40, 0.3), sine(300, -14, 2.0) + sine(7000, -24, 2.0)
+    take = np.concatenate([line, room, breath, room[:, :RATE], line], axis=1)
+    values = {"low_hz": 5000, "high_hz": 10000, "relative": True, "threshold_db": -15, "ratio": 3, "attack_ms": 0}
+
+    gain_db, quieter_db = (run("deesser", lin * take, **values)[1]["gain_db"] for lin in (1.0, 10.0 ** (-down_db / 20)))
+
+    begun = slice(RATE // 2, None)  # it fades in from silence
+    np.testing.assert_allclose(quieter_db[begun], gain_db[begun], atol=1e-3)
+    assert gain_db[RATE : 2 * RATE].min() < -2  # of the line
+    assert gain_db[10 * RATE : 11 * RATE].min() > -0.5  # of the breath
+
+
 def test_the_deesser_can_hold_the_middle_alone():
     ess = sine(7000, -12)
     middle, sides = np.concatenate([ess, ess]), np.concatenate([ess, -ess])

@@ -1,8 +1,8 @@
 """How loud the whole of a voice is, for what is measured against it: the vowels, with pauses and esses left out.
 
-The level is the mean square over hops of 10 ms. A hop counts when it is louder than -70 dB, when the watched band makes
-less than half of it, when it is no more than 20 dB quieter than what has counted of late, so that the room between two
-lines does not, and when it does not fall, by 1.5 dB in 100 ms, as what rings out does; of those that count, those 10 dB
+The level is the mean square over hops of 10 ms. A hop counts when the watched band makes less than half of it, when it
+is no more than 20 dB quieter than what has counted of late, and 32 dB than the loudest that ever did, so that the room
+between two lines does not, however long it is, and when it does not fall, by 1.5 dB in 100 ms, as what rings out does; of those that count, those 10 dB
 under their mean are left out once more. Where fewer than ten count the reference stays as it was; as long as there were
 never so many, it is what counts, and where nothing has counted yet, the level of all.
 
@@ -18,13 +18,14 @@ from reins.core.dsp.compiled import kernel
 Array = npt.NDArray[np.float64]
 HOP_MS = 10.0
 REACH_HOPS = 30
-FLOOR = 1e-7  # -70 dB, of a mean square
+FLOOR = 1e-12  # of a mean square: silence, whatever a take's level is
+ROOM = 10.0**-3.2  # what is so much quieter than the loudest is no line, however long it lasts
 QUIET, LOW = 10.0**-2.0, 10.0**-1.0
 RECENT_K = 1.0 / 50.0  # a hop that counts moves what has counted of late by so much
 FORGET_HOPS = 500  # of sound of which none counts: a line so much quieter is the new measure
 LEAST_HOPS = 10
 FALLING, FALL_HOPS = 10.0**-0.15, 10
-WHOLE, BAND, COUNT, BEFORE, NOW, RECENT, MISSED, PLACE, ALL, KNOWN, PAST = range(11)
+WHOLE, BAND, COUNT, BEFORE, NOW, RECENT, MISSED, PLACE, ALL, KNOWN, LOUDEST, PAST = range(12)
 STATE = PAST + FALL_HOPS  # from PAST on the levels of the hops before, the oldest first
 
 
@@ -69,7 +70,7 @@ def _over_reference(late, part, whole, hop_frames, ahead, state, hops, out):
             level, band = s[WHOLE] / hop_frames, s[BAND] / hop_frames
             s[WHOLE], s[BAND], s[COUNT] = 0.0, 0.0, 0.0
             s[ALL] = level if s[ALL] == 0.0 else s[ALL] + (level - s[ALL]) / REACH_HOPS
-            voiced = level > FLOOR and band < 0.5 * level
+            voiced = level > max(FLOOR, ROOM * s[LOUDEST]) and band < 0.5 * level
             falls = level < FALLING * s[PAST]
             for k in range(FALL_HOPS - 1):
                 s[PAST + k] = s[PAST + k + 1]
@@ -77,6 +78,7 @@ def _over_reference(late, part, whole, hop_frames, ahead, state, hops, out):
             counts = voiced and not falls and level >= QUIET * s[RECENT]
             if counts:
                 s[RECENT] = level if s[RECENT] == 0.0 else s[RECENT] + (level - s[RECENT]) * RECENT_K
+                s[LOUDEST] = max(s[LOUDEST], s[RECENT])
                 s[MISSED] = 0.0
             elif voiced:
                 s[MISSED] += 1.0
