@@ -255,7 +255,7 @@ def test_each_file_finds_its_own_key(takes, here):
         (["in", "-o", "in", "--chain", "chain.json"], "that is what is read (in/"),
         (["in", "in/one.wav", "-o", "out", "--chain", "chain.json"], "would both become out/one.wav"),
         (["in", "-o", "out", "--aim", "loud"], "There is no aim “loud”"),
-        (["in", "-o", "out", "--aim", "hits", "--by", "400"], "--by is 400; “hits” allows: "),
+        (["in", "-o", "out", "--aim", "hits", "--by", "400"], "“hits” is asked for by 400 dB; allowed: "),
         (["in", "-o", "out", "--aim", "hits", "--by", "4", "--by", "5"], "--by is given 2 times; allowed: 1 times"),
         (["in", "-o", "out", "--chain", "gone.json"], "gone.json: cannot be opened"),
         (["in", "-o", "out", "--chain", "chain.json", "--bits", "20"], "bits 20: "),

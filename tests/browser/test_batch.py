@@ -116,7 +116,7 @@ def test_a_batch_is_stopped_and_what_is_not_allowed_is_told(driver, server, page
     number.clear()
     number.send_keys("400")
     press(driver, "run")
-    wait_until(lambda: "allows" in find(driver, ".form-problem").text)
+    wait_until(lambda: "allowed" in find(driver, ".form-problem").text)
     number.clear()
     number.send_keys("4")
 

@@ -1,11 +1,13 @@
 """The real application over a house in a temporary folder."""
 
+import re
 import time
 
 import numpy as np
 import pytest
 import soundfile
 from fastapi.testclient import TestClient
+from starlette.testclient import WebSocketTestSession
 
 from reins.core.engine import live
 from reins.services.editing import new_session
@@ -28,11 +30,34 @@ def house(tmp_path):
     house.close()
 
 
+#: What a sentence at the desk never holds: names of the program's own, options of the command line.
+INNER = re.compile(r"\w+Error\b|Traceback|\bNone\b|\.partial|(?<!\w)--\w|Errno")
+
+
+def heed(told, folder):
+    """What the desk is told, JSON as text, holds no place of the server's, and if it is an error nothing inner."""
+    assert str(folder) not in told, told[:400]
+    for sentence in re.findall(r'"(?:error|problem|said)":\s?"((?:[^"\\]|\\.)*)"', told):
+        assert not INNER.search(sentence), sentence
+
+
 @pytest.fixture
-def client(house, tmp_path):
+def client(house, tmp_path, monkeypatch):
+    def look(answer):
+        if "json" in answer.headers.get("content-type", ""):
+            answer.read()
+            heed(answer.text, tmp_path)
+
+    def receive(socket, plain=WebSocketTestSession.receive):
+        message = plain(socket)
+        heed(message.get("text") or "", tmp_path)
+        return message
+
+    monkeypatch.setattr(WebSocketTestSession, "receive", receive)
     app = create_app(AppSettings(max_upload_bytes=4 << 20), house)
     with TestClient(Guard(app, hosts=("localhost", "testserver")), base_url="http://localhost") as client:
         client.desk = app
+        client.event_hooks["response"].append(look)
         yield client
 
 

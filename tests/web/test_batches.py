@@ -69,7 +69,7 @@ def test_two_files_of_one_name_are_both_held(client, here, batch):
         ({"aim": "hits"}, "Choose either a chain or an aim"),
         ({"chain": "{"}, "The chain: "),
         ({"chain": None, "aim": "loud"}, "There is no aim “loud”"),
-        ({"chain": None, "aim": "hits", "by": 400}, "“hits” allows"),
+        ({"chain": None, "aim": "hits", "by": 400}, "allowed: 0.5 to 24 dB"),
         ({"format": "ogg"}, "wav or flac is allowed"),
     ],
 )

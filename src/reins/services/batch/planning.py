@@ -89,7 +89,9 @@ def wishes_of(aims: list[str], numbers: list[float]) -> tuple[Wish, ...]:
         asks = aim_called(name).asks
         number = next(given, None) if asks is not None else None
         if asks is not None and number is not None and not asks.low <= number <= asks.high:
-            raise SettingsError(f"--by is {number:g}; “{name}” allows: {asks.low:g} to {asks.high:g} {asks.unit}.")
+            raise SettingsError(
+                f"“{name}” is asked for by {number:g} {asks.unit}; allowed: {asks.low:g} to {asks.high:g} {asks.unit}."
+            )
         wishes.append(Wish(name, number))
     return tuple(wishes)
 
