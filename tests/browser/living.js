@@ -29,7 +29,7 @@
   window.living = {
     remember() {
       const data = desk();
-      began = { stored: stored(), states: { "": told(data, (value) => !isState(value)) } };
+      began = { stored: stored(), tracks: [...data.document.order], states: { "": told(data, (value) => !isState(value)) } };
       for (const [name, { value }] of values(data)) if (isState(value)) began.states[name] = told(data[name], () => true);
     },
 
@@ -38,11 +38,12 @@
 
     quiet: () => (window.reins ? quiet() : pause()),
 
-    /** To a strip that is there whatever the test before is undone of: what it added is asked for no more. */
+    /** To a strip that stays as it is whatever the test before is undone of, so that nothing is asked for that is gone. The master,
+     * whose sound is dear, only where there is no other. */
     async home() {
       const data = desk();
       if (window.reins.live.playing) window.reins.live.stop();
-      data.select("master");
+      data.select(began.tracks.find((id) => data.document.tracks[id]?.chain.length === 0) ?? "master");
       await quiet();
     },
 

@@ -15,7 +15,7 @@ from reins.core.time import Stream
 from reins.errors import SettingsError
 from tests.conftest import RATE, sound_of
 
-CHANGE_AT, SECONDS = 0.3, 0.5
+CHANGE_AT, SECONDS = 0.2, 0.4
 BLOCK = 1200
 STEEPEST, SPLATTER_DB = 1.5, -60.0
 # At work at the tone's level; all else at its default.
@@ -31,7 +31,7 @@ AT_WORK = {
     "fine_bands": {"threshold_points": [[1000.0, -30.0]], "lift_ratio": 1.5}, "make_room": {"amount_db": -9.0},
     "fet": {"input_db": 6.0, "attack_us": 5000.0},
     "three_speed": {"threshold_db": -30.0, "peaks_db": -24.0},  # held at once, peaks of a low tone are corners
-    "room": {"decay_s": 0.3, "mix_pct": 50.0},
+    "room": {"decay_s": 0.15, "mix_pct": 50.0},
     "level": {"gain_db": -6.0, "sides_pct": 120.0},
     "filter": {"low_cut_hz": 200.0, "tilt_db": 3.0, "high_shelf_db": -3.0},
     "multiband": {"bands": [{"threshold_db": -30.0}, {"threshold_db": -30.0}, {}]},

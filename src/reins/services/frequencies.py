@@ -20,7 +20,7 @@ from reins.services.remembered import Remembered
 from reins.services.sounds import Check, Sounds
 
 Array = npt.NDArray[np.float64]
-REMEMBERED = 24
+REMEMBERED, REMEMBERED_MAPS = 250, 24  # a spectrum has 2 kB, a map of five minutes 0.9 MB
 RUN_FRAMES = 1 << 17
 MAX_COLUMNS = 4096
 WHAT = ("source", "result", "key")
@@ -38,6 +38,7 @@ class Frequencies:
         self._house, self._sounds = house, sounds
         self._newest = Newest()
         self._known = Remembered(REMEMBERED)
+        self._maps = Remembered(REMEMBERED_MAPS)
 
     def spectrum(
         self, session_id: str, strip_id: str, what: str, processor_id: str | None, *, desk: str, number: int,
@@ -87,7 +88,7 @@ class Frequencies:
         if isinstance(sound, LaidTake):
             laid, gain, take = sound.start_frame, sound.gain, sound.take
             name = name.split("/")[0]
-        known = self._known.get(("map", name), lambda: TakeMap(take)) if isinstance(take, Take) else None
+        known = self._maps.get(name, lambda: TakeMap(take)) if isinstance(take, Take) else None
         return map_picture(take, known, start - laid, frames, columns, check, gain=gain).tobytes()
 
 

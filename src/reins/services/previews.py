@@ -33,7 +33,7 @@ from reins.services.newest import Newest
 from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
 
-REMEMBERED = 24
+REMEMBERED = 120  # a few for each strip that is gone to and fro between
 REMEMBERED_BINS = 1_000_000  # 24 bytes each: four whole takes of five minutes
 MAX_COLUMNS = 4096
 OVERVIEW_COLUMNS = 800
@@ -46,6 +46,7 @@ class Previews:
         self._house, self._sounds = house, sounds
         self._newest = Newest()
         self._known = Remembered(REMEMBERED, fits=_fit)
+        self._drawn = Remembered(REMEMBERED)
 
     def preview(
         self, session_id: str, strip_id: str, *, desk: str, number: int, processor_id: str | None,
@@ -95,9 +96,17 @@ class Previews:
                     "bands": bands,
                     "heard": _heard(span, entry, document.sample_rate),
                 }
-                answer |= _pictures(entry, document.sample_rate, sound.spectrum() if wants_spectrum([entry]) else None)
+                answer |= self._pictures(entry, document.sample_rate, sound)
                 answer["held_map"] = _held_map(span, start, frames, columns)
         return answer
+
+    def _pictures(self, entry: ProcessorEntry, rate: int, sound: Sound) -> dict[str, Any]:
+        """What the views of a processor show beside the take; made anew only where its settings are others."""
+        if wants_spectrum([entry]):
+            return _pictures(entry, rate, sound.spectrum())
+        made = (entry.model_dump_json(), rate)
+        pictures: dict[str, Any] = self._drawn.get(made, lambda: _pictures(entry, rate, None))
+        return pictures
 
     def levels(self, session_id: str, strip_id: str) -> dict[str, Any]:
         """How long the strip's sound sits at each level, and its peaks from end to end."""

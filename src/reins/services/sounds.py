@@ -25,7 +25,8 @@ from reins.core.takes import Take, write_take
 from reins.errors import ConflictError
 from reins.services.house import House
 
-KEPT_SUMS = 8
+#: Of what was rendered, so much stays on disk: of short sessions many sums, of any some.
+LEAST_KEPT, MOST_KEPT, KEPT_FRAMES = 8, 64, 60_000_000
 Check = Callable[[], None]
 
 
@@ -111,10 +112,14 @@ class Sounds:
     def _keep(self, key: str, take: Take) -> None:
         with self._lock:
             self._sums[key] = take
-            while len(self._sums) > KEPT_SUMS:
+            while len(self._sums) > LEAST_KEPT and not self._fit():
                 old, _ = self._sums.popitem(last=False)
                 self._making.pop(old, None)
                 shutil.rmtree(self._house.passing_dir / old, ignore_errors=True)
+
+    def _fit(self) -> bool:
+        frames = sum(take.facts.frames for take in self._sums.values())
+        return len(self._sums) <= MOST_KEPT and frames <= KEPT_FRAMES
 
     def _written(self, key: str, blocks: Iterator[np.ndarray], sample_rate: int, check: Check) -> Take:
         folder, final = self._house.passing_folder(), self._house.passing_dir / key
