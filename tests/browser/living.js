@@ -38,8 +38,8 @@
 
     quiet: () => (window.reins ? quiet() : pause()),
 
-    /** To a strip that stays as it is whatever the test before is undone of, so that nothing is asked for that is gone. The master,
-     * whose sound is dear, only where there is no other. */
+    /** To a strip that stays as it is whatever the test before is undone of, so that nothing is asked for that is gone;
+     * the master, whose sound is dear, only where there is no other. */
     async home() {
       const data = desk();
       if (window.reins.live.playing) window.reins.live.stop();
