@@ -3,8 +3,8 @@
 The level is the mean square over hops of 10 ms. A hop counts when the watched band makes less than half of it, when it
 is no more than 20 dB quieter than what has counted of late, and 32 dB than the loudest that ever did, so that the room
 between two lines does not, however long it is, and when it does not fall, by 1.5 dB in 100 ms, as what rings out does;
-of those that count, those 10 dB under their mean are left out once more. Where fewer than ten count the reference stays as it was; as long as there were
-never so many, it is what counts, and where nothing has counted yet, the level of all.
+of those that count, those 10 dB under their mean are left out once more. Where fewer than ten count the reference stays
+as it was; as long as there were never so many, it is what counts, and where nothing has counted yet, the level of all.
 
 Looking ahead, the mean is over 300 ms either side of a moment, which comes so much later; else over the last 300 ms
 that counted, however long ago.
