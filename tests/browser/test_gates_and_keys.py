@@ -162,7 +162,7 @@ def test_the_whole_band_steps_back_under_the_announcer(desk, driver):
     def band():
         return next(b for b in desk.state()["document"]["buses"].values() if b["name"] == "Band")
 
-    wait_until(lambda: band()["chain"][-1]["settings"]["back_ms"] == 1200)  # the ducker that was drawn holds already
+    wait_until(lambda: band()["chain"][-1]["settings"]["amount_db"] == 10)  # the ducker that was drawn holds already
     wait_until(lambda: "dB" in desk.fact("deepest") and float(desk.fact("deepest").split()[0].replace("−", "-")) < -8)
 
     assert float(desk.fact("held").split()[0]) < 60  # the announcer's room does not hold the band down all the time

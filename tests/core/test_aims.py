@@ -245,7 +245,7 @@ def test_the_command_writes_the_chain_and_prints_why(tmp_path, parts):
     assert parse_chain((tmp_path / "c.json").read_text(), "c").entries[0].settings.release_ms < 300
 
     run = call("duck", tmp_path / "kick.wav", "--key", tmp_path / "key.wav", "-o", tmp_path / "d.json")
-    assert run.exit_code == 0 and "steps back by 9.0 dB" in run.output
+    assert run.exit_code == 0 and "9.0 dB down while it sounds" in run.output
     assert parse_chain((tmp_path / "d.json").read_text(), "d").entries[0].settings.key.source == "key"
     run = call("ride", tmp_path / "key.wav", "--within", 1, "-o", tmp_path / "r.json")
     assert run.exit_code == 0 and parse_chain((tmp_path / "r.json").read_text(), "r").reins[0].by.kind == "line"

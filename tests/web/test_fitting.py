@@ -1,5 +1,7 @@
 """Starting points fit the take: one recorded too quiet or too loud is held alike."""
 
+import re
+
 import numpy as np
 import pytest
 import soundfile
@@ -8,9 +10,11 @@ from reins.core.engine.chain import Chain
 from reins.core.fitting import ANCHORS, laid_on_take
 from reins.core.processors import PROCESSORS
 from reins.core.starting_points import STARTING_POINTS
+from reins.core.trials.running import Trial
 from reins.demo import drums, voices
 from reins.services.editing import document_of
 from tests.conftest import RATE
+from tests.core.test_ducking import SECONDS, at_hits, kick
 from tests.web.conftest import bring_in
 from tests.web.test_web import change
 
@@ -91,3 +95,37 @@ def test_a_bus_is_fitted_by_what_comes_to_it(client, house, session_id, tmp_path
         thresholds.append(document_of(house, session_id).buses["g"].chain[0].settings.threshold_db)
     assert thresholds[1] - thresholds[0] == pytest.approx(-12, abs=0.3)
     assert ("LUFS" if "mix" in name else "dB") in told["label"] and "for this take" in told["label"]
+
+
+@pytest.mark.parametrize("way", ["drawn", "drawn to one that is there", "starting point"])
+def test_however_a_ducker_is_made_its_key_lays_it_and_the_label_says_what_was_measured(
+    client, house, session_id, tmp_path, way
+):
+    ids = {}
+    for name, samples in {"kick": 0.1 * kick(0.35), "bass": np.full((1, round(SECONDS * RATE)), 0.25)}.items():
+        soundfile.write(tmp_path / f"{name}.wav", samples.T, RATE, subtype="FLOAT")
+        ids[name] = bring_in(client, session_id, tmp_path / f"{name}.wav")["result"]["track_id"]
+    place = {"strip_id": ids["bass"], "processor_id": "d"}
+    key = {"key.source": f"{ids['kick']}/after"}
+    if way == "drawn":
+        told = change(client, session_id, kind="add_processor", type="ducker", settings=key, lay=True, **place).json()
+    else:
+        change(client, session_id, kind="add_processor", type="ducker", lay=True, **place)
+        last = {"kind": "set_processor", "settings": key, "lay": way != "starting point"}
+        told = change(client, session_id, **place, **last).json()
+    if way == "starting point":
+        told = change(client, session_id, kind="start_from", name="Bass under kick", **place).json()
+
+    document = document_of(house, session_id)
+    sounds = {name: house.take(document.tracks[track].take_id) for name, track in ids.items()}
+    chain = document.tracks[ids["bass"]].chain
+    trial = Trial(sounds["bass"], chain, {f"{ids['kick']}/after": sounds["kick"]})
+    frames = sounds["bass"].facts.frames
+    made = np.concatenate([block[0] for block, _ in trial.run(0, frames, block_frames=RATE)])
+    depth, back, held = at_hits(20 * np.log10(np.maximum(made / 0.25, 1e-6)))
+    assert depth == pytest.approx(9, abs=1)
+    assert back >= 0.8
+    assert held < 0.65
+    said_db, said_pct = re.search(r"([\d.]+) dB down in the first 80 ms .* held (\d+) % of", told["label"]).groups()
+    assert float(said_db) == pytest.approx(depth, abs=0.2)
+    assert float(said_pct) == pytest.approx(100 * held, abs=2)

@@ -4,12 +4,17 @@ from collections.abc import Callable
 from statistics import median
 from typing import Any
 
-from reins.core.changes import AddProcessor, StartFrom, parse_change
+from reins.core.changes import AddProcessor, SetProcessor, StartFrom, parse_change
 from reins.core.finding.marks import Marks
 from reins.core.fitting import ANCHORS, FITS_DB
 from reins.core.measure.levels import measure_source
+from reins.core.processors import PROCESSORS
+from reins.core.routing import key_names, key_source
+from reins.core.sessions import Document
 from reins.core.sound import Sound
 from reins.core.starting_points import find_starting_point
+from reins.core.trials.ducking import Laid as Ducked
+from reins.core.trials.ducking import lay, some_of
 from reins.core.trials.laying import laid
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError
@@ -19,6 +24,7 @@ from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
 
 REMEMBERED = 16
+LAYS = ("add_processor", "set_processor")
 
 
 class Fitting:
@@ -29,24 +35,27 @@ class Fitting:
         self._levels = Remembered(REMEMBERED)
 
     def change(self, session_id: str, raw: Any) -> dict[str, Any]:
-        """As change_session: a starting point is laid on the strip's sound, and what is added with "lay" does something
-        at once.
+        """As change_session: a starting point is laid on the strip's sound, and what is added, or given a key, with
+        "lay" does something at once.
         """
-        lays = isinstance(raw, dict) and raw.get("kind") == "add_processor" and raw.get("lay")
-        if isinstance(raw, dict) and raw.get("kind") == "add_processor":
+        lays = isinstance(raw, dict) and raw.get("kind") in LAYS and raw.get("lay")
+        if isinstance(raw, dict) and raw.get("kind") in LAYS:
             raw = {name: value for name, value in raw.items() if name != "lay"}
         change = parse_change(raw)
         if isinstance(change, StartFrom):
             change = self.fitted(session_id, change)
-        elif isinstance(change, AddProcessor) and lays:
+        elif lays and isinstance(change, (AddProcessor, SetProcessor)):
             change = self._laid(session_id, change)
         return change_session(self._house, session_id, change)
 
     def fitted(self, session_id: str, change: StartFrom) -> StartFrom:
         """A starting point as it is to be laid on a strip's sound: how far that lies from what it is written for."""
-        if change.settings is not None or change.fit_db:
+        if change.settings is not None or change.fit_db or change.laid:
             return change
         document = document_of(self._house, session_id)
+        by_key = self._by_key(document, change)
+        if by_key is not None:
+            return change.model_copy(update={"laid": by_key.settings, "fit_said": by_key.said})
         entry = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
         anchor = None if entry is None else ANCHORS.get(find_starting_point(entry.type, change.name).source)
         if anchor is None:
@@ -64,17 +73,35 @@ class Fitting:
         said = f"set {abs(by_db):.1f} dB {way} for this take: {WORDS[what]} {level_db:.1f} {unit}"
         return change.model_copy(update={"fit_db": by_db, "fit_said": said.replace("-", "−")})
 
-    def _laid(self, session_id: str, change: AddProcessor) -> AddProcessor:
+    def _laid(self, session_id: str, change: AddProcessor | SetProcessor) -> AddProcessor | SetProcessor:
         document = document_of(self._house, session_id)
-        try:
-            sound, _ = self._sounds.source(document, change.strip_id)
-        except ConflictError:
+        by_key = self._by_key(document, change)
+        if by_key is not None:
+            settings, said = by_key.settings, by_key.said
+        elif isinstance(change, SetProcessor):
             return change
+        else:
+            try:
+                sound, _ = self._sounds.source(document, change.strip_id)
+            except ConflictError:
+                return change
+            tried, _ = change.apply(document)
+            keys, _ = self._sounds.keys(tried, change.strip_id)
+            strip = tried.strip(change.strip_id)
+            settings, said = laid(Trial(sound, strip.chain, keys, document.beat, strip.reins))
+        return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
+
+    def _by_key(self, document: Document, change: AddProcessor | SetProcessor | StartFrom) -> Ducked | None:
+        """How what yields to a key is laid by it; None for all else, and without a key that sounds."""
         tried, _ = change.apply(document)
-        keys, _ = self._sounds.keys(tried, change.strip_id)
-        strip = tried.strip(change.strip_id)
-        settings, said = laid(Trial(sound, strip.chain, keys, document.beat, strip.reins))
-        return change.model_copy(update={"settings": settings, "laid_said": said})
+        entry = next((e for e in tried.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        if entry is None or not PROCESSORS[entry.type].made_by_tie:
+            return None
+        name = key_source(entry)
+        if name in ("self", "before"):
+            return None
+        keys = {name: some_of(self._sounds.key(tried, name)[0]) for name in key_names(entry)}
+        return lay(entry, keys, Marks.of(keys[name]), vars(entry.settings)["amount_db"])
 
 
 def _of_hits(sound: Sound) -> float | None:

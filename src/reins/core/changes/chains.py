@@ -19,6 +19,8 @@ from reins.core.settings.models import Strict
 from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError
 
+MOST_SAID = 400  # characters of what was measured
+
 
 def processor_at(strip: Strip, processor_id: str) -> tuple[int, ProcessorEntry]:
     """A processor of a chain with its place, or NotFoundError."""
@@ -62,7 +64,7 @@ class AddProcessor(OnStrip):
     processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
     type: str
     settings: dict[str, Any] = {}  # by path, laid by the sound it is for
-    laid_said: str = Field("", max_length=120)
+    laid_said: str = Field("", max_length=MOST_SAID)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the processor, and the label."""
@@ -140,6 +142,7 @@ class SetProcessor(OnProcessor):
     kind: Literal["set_processor"]
     on: bool | None = None
     settings: dict[str, Any] = {}
+    laid_said: str = Field("", max_length=MOST_SAID)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the settings, and the label; SettingsError when a value is outside its limits."""
@@ -151,6 +154,7 @@ class SetProcessor(OnProcessor):
             said = f"switched {'on' if after.on else 'off'}" + (f", {said}" if said else "")
         if key_source(after) != key_source(before):
             said = f"follows {describe_tie(document, key_source(after))}"
+            said += f", {self.laid_said}" if self.laid_said else ""
         name = document.strip(self.strip_id).name
         return changed, f"{name}: {PROCESSORS[before.type].label.lower()} {said or 'unchanged'}"
 
@@ -281,7 +285,8 @@ class StartFrom(OnProcessor):
     name: str
     settings: dict[str, Any] | None = None  # of a person's own starting point
     fit_db: float = Field(0.0, ge=-90, le=90)  # how much louder the take is than the one it is written for
-    fit_said: str = Field("", max_length=120)
+    fit_said: str = Field("", max_length=MOST_SAID)
+    laid: dict[str, Any] = {}  # by path, over what it says, as the key wants it
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the settings, and the label."""
@@ -296,6 +301,9 @@ class StartFrom(OnProcessor):
             listens = settings.key.model_copy(update={"source": key.source, "also": key.also})
             settings = settings.model_copy(update={"key": listens})
         chain[index] = entry.model_copy(update={"settings": laid_on_take(entry.type, settings, self.fit_db)})
+        if self.laid:
+            over = parse_settings(entry.type, settings_over(chain[index], self.laid), self.name)
+            chain[index] = entry.model_copy(update={"settings": over})
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
         label += f", {self.fit_said}" if chain[index].settings != settings else ""
         return with_chain(document, self.strip_id, chain), label

@@ -104,11 +104,11 @@ export const editing = (kit, state, data) => ({
     const kind = state.desk.processors.find((one) => this.fits(one));
     if (this.wanted.trim() && kind) this.add(kind.type);
   },
-  async add(type) {
+  async add(type, settings = {}) {
     this.adding = false;
     const id = newId();
     state.desk.processorId = id;
-    await this.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, lay: true });
+    await this.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings, lay: true });
     state.desk.selectProcessor(id);
   },
   /** Two processors that work together, in one step; the first is chosen. */
@@ -157,14 +157,12 @@ export const editing = (kit, state, data) => ({
   async tie(from, to) {
     const chosen = to === state.desk.stripId && state.desk.processor?.settings.key ? state.desk.processor : null;
     if (to !== state.desk.stripId) state.desk.select(to);
-    let entry = chosen ?? state.desk.chain.find((one) => state.desk.kindOf(one).made_by_tie);
-    if (!entry) {
-      await this.add(state.desk.processors.find((kind) => kind.made_by_tie).type);
-      entry = state.desk.processor;
-    }
-    if (!entry?.settings.key) return;
-    state.desk.selectProcessor(entry.id);
-    await this.onProcessor("set_processor", entry, { settings: { "key.source": `${from}/after` } });
+    const entry = chosen ?? state.desk.chain.find((one) => state.desk.kindOf(one).made_by_tie);
+    const settings = { "key.source": `${from}/after` };
+    if (entry) {
+      state.desk.selectProcessor(entry.id);
+      await this.onProcessor("set_processor", entry, { settings, lay: true });
+    } else await this.add(state.desk.processors.find((kind) => kind.made_by_tie).type, settings);
   },
 
   /** All drafts there are and the first four, as {number, name, used, inUse, title}. */

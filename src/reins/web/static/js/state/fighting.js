@@ -40,7 +40,7 @@ export const fighting = (kit, state) => ({
     const source = `${state.frequencies.beside}/after`;
     state.desk.processorId = id;
     const key = type === "dynamic_eq" ? {} : { "key.source": source };
-    const kept = await state.editing.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings: { ...key, ...settings } });
+    const kept = await state.editing.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings: { ...key, ...settings }, lay: type === "ducker" });
     if (kept) this.forget();
     state.desk.selectProcessor(id);
   },
