@@ -1,7 +1,7 @@
 """How loud the whole of a voice is, for what is measured against it: the vowels, with pauses and esses left out.
 
 The level is the mean square over hops of 10 ms. A hop counts when the watched band makes less than half of it, when it
-is no more than 20 dB quieter than what has counted of late, and 32 dB than the loudest that ever did, so that the room
+is no more than 20 dB quieter than what has counted of late, and 45 dB than the loudest that ever did, so that the room
 between two lines does not, however long it is, and when it does not fall, by 1.5 dB in 100 ms, as what rings out does;
 of those that count, those 10 dB under their mean are left out once more. Where fewer than ten count the reference stays
 as it was; as long as there were never so many, it is what counts, and where nothing has counted yet, the level of all.
@@ -19,7 +19,7 @@ Array = npt.NDArray[np.float64]
 HOP_MS = 10.0
 REACH_HOPS = 30
 FLOOR = 1e-12  # of a mean square: silence, whatever a take's level is
-ROOM = 10.0**-3.2  # what is so much quieter than the loudest is no line, however long it lasts
+ROOM = 10.0**-4.5  # what is so much quieter than the loudest is no line, however long it lasts
 QUIET, LOW = 10.0**-2.0, 10.0**-1.0
 RECENT_K = 1.0 / 50.0  # a hop that counts moves what has counted of late by so much
 FORGET_HOPS = 500  # of sound of which none counts: a line so much quieter is the new measure

@@ -69,7 +69,7 @@ def struck(key: Marks) -> bool:
     return evenness(hits) >= EVEN and max(_rise_db(level, places) for level in by_band) >= RISES_EVENLY_DB
 
 
-def _rise_db(level_db: Array, places: list[int]) -> float:
+def _rise_db(level_db: npt.NDArray[np.floating[Any]], places: list[int]) -> float:
     """How far hits usually rise out of what was before them."""
     return float(np.median([level_db[a : a + 8].max() - level_db[max(a - 8, 0) : max(a - 2, 1)].max() for a in places]))
 

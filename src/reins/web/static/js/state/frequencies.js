@@ -179,7 +179,8 @@ export const frequencies = (kit, state, data) => ({
     this.askWhole();
   },
   async askWhole() {
-    const wanted = [...SEEN.filter((what) => this.seen[what]), ...(this.beside ? ["beside"] : [])];
+    // A key is heard of one processor: where none is chosen there is none to ask for.
+    const wanted = [...SEEN.filter((what) => this.seen[what] && (what !== "key" || state.desk.processorId)), ...(this.beside ? ["beside"] : [])];
     /** @type {Record<string, number[]>} */
     const shown = {};
     const { stripId, processorId, session: { id, step } } = state.desk; // another may be chosen while answers come
