@@ -78,15 +78,15 @@ class SilenceBetween(Aim):
                 if following is None or following in (one for one, _ in tried):
                     break
                 settings = following
-            if min(got.misses(work.asked) for _, got in tried) <= MISS_DB:
+            if min(got.misses(work.asked) for _, got in tried) <= CLOSE_DB:
                 break
         found, got = min(tried, key=lambda one: one[1].misses(work.asked))
         cut_off = max(got.first_db, got.last_db) > MOST_LOST_DB
         reached = abs(got.quieter_db - work.asked) <= MISS_DB and not cut_off
         reason = (
-            f"{counted(len(phrases), 'phrase')}, {counted(len(pauses), 'pause')}: the pauses have {said(got.quieter_db)} "
-            f"less power at {said(found['threshold_db'])}; phrases lose {said(max(got.first_db, 0.0))} of their first "
-            f"50 ms and {said(max(got.last_db, 0.0))} of their last 150"
+            f"{counted(len(phrases), 'phrase')}, {counted(len(pauses), 'pause')}: the pauses have "
+            f"{said(got.quieter_db)} less power at {said(found['threshold_db'])}; phrases lose "
+            f"{said(max(got.first_db, 0.0))} of their first 50 ms and {said(max(got.last_db, 0.0))} of their last 150"
         )
         if not reached:
             why = "what sounds in the pauses is as loud as quiet words"
