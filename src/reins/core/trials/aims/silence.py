@@ -11,8 +11,9 @@ from reins.errors import ConflictError
 Spans = list[tuple[float, float]]
 ABOVE_NOISE_DB, BELOW_VOICE_DB = 3.0, 3.0
 SHORTEST_PAUSE_S = 0.4
-# A pause counts from so long after a phrase until so long before the next; a phrase may lose no more of its edges.
-AFTER_S, BEFORE_S = 0.15, 0.05
+# A pause counts from so long after a phrase until so long before the next, of phrases that are found 20 ms wider than
+# they are; a phrase may lose no more of its edges.
+AFTER_S, BEFORE_S = 0.13, 0.03
 FIRST_S, LAST_S, MOST_LOST_DB = 0.05, 0.15, 1.5
 LOOKAHEAD_MS = 20.0
 AVERAGE = {"rms_pct": 100.0, "rms_ms": 25.0}
@@ -124,7 +125,7 @@ def _better(work: Work, settings: dict[str, Any], got: Got, voice_db: float) -> 
         return None
     if short_db > 3.0 and got.open_share > 0.02 and settings["threshold_db"] < voice_db - BELOW_VOICE_DB:
         return settings | {"threshold_db": round(work.within("threshold_db", settings["threshold_db"] + 3.0), 1)}
-    if short_db > 3.0 and settings["hold_ms"] > 40.0 and got.last_db < 0.7 * MOST_LOST_DB:
+    if short_db > 0.0 and settings["hold_ms"] > 40.0 and got.last_db < 0.7 * MOST_LOST_DB:
         return settings | {"hold_ms": max(settings["hold_ms"] - 30.0, 40.0)}
     deeper = min(short_db, 10.0)
     return settings | {"range_db": round(work.within("range_db", settings["range_db"] + deeper), 1)}
