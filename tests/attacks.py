@@ -201,10 +201,44 @@ def call(server, path, body=None, method=None):
         return json.load(answer)
 
 
+def finished(server, job):
+    """What a job has come to."""
+    end = time.monotonic() + 60
+    while job["state"] == "running" and time.monotonic() < end:
+        time.sleep(0.02)
+        job = call(server, f"/api/jobs/{job['id']}")
+    assert job["state"] == "done", job
+    return job["result"]
+
+
+def brought_in(server, place, samples):
+    """The track that a server says it has made of samples (frames,)."""
+    file = io.BytesIO()
+    soundfile.write(file, samples, RATE, format="WAV", subtype="PCM_24")
+    head = '--edge\r\ncontent-disposition: form-data; name="file"; filename="a.wav"\r\n\r\n'
+    body = head.encode() + file.getvalue() + b"\r\n--edge--\r\n"
+    kind = {"content-type": "multipart/form-data; boundary=edge"}
+    with urllib.request.urlopen(urllib.request.Request(f"{server.url}{place}/takes", body, kind), timeout=20) as answer:
+        return finished(server, json.load(answer))["track_id"]
+
+
+def handed_out(server, place, track_id):
+    """What is exported of a track: the file as it is taken away."""
+    job = call(server, f"{place}/strips/{track_id}/export", {})
+    finished(server, job)
+    with urllib.request.urlopen(f"{server.url}/api/jobs/{job['id']}/file", timeout=20) as answer:
+        return soundfile.read(io.BytesIO(answer.read()))[0]
+
+
 def kill_and_look(server, rng):
-    """Kill a server while changes are kept, start it again: what was confirmed is there. Returns how many were."""
+    """Kill a server while changes are kept, start it again: what was confirmed is there. Returns how many were. A take
+    that was brought in, and exported, before the kill, is exported the same after it.
+    """
     session_id = call(server, "/api/sessions", {"name": "Evening"})["id"]
     place, confirmed = f"/api/sessions/{session_id}", []
+    samples = np.rint(np.sin(np.arange(4000) * rng.uniform(0.01, 0.3)) * 2**22) / 2**23
+    track_id = brought_in(server, place, samples)
+    before = handed_out(server, place, track_id) if rng.random() < 0.5 else samples  # the kill may be right behind it
 
     def keep():
         try:
@@ -224,10 +258,12 @@ def kill_and_look(server, rng):
     keeping.join()
     server.start()
     state = call(server, place)
-    step, tempo = confirmed[-1] if confirmed else (0, 120.0)
+    step, tempo = confirmed[-1] if confirmed else (state["step"], state["document"]["tempo_bpm"])
     assert state["step"] - step in (0, 1), (state["step"], step)
     if state["step"] == step:
         assert state["document"]["tempo_bpm"] == tempo
+    np.testing.assert_array_equal(handed_out(server, place, track_id), before)
+    np.testing.assert_array_equal(before, samples)
     return len(confirmed)
 
 

@@ -99,3 +99,14 @@ def test_the_page_asks_the_states_of_the_desk_for_what_they_have():
 
     assert len(asks) > 100
     assert {(state, name) for state, name in asks if name not in has[state]} == set()
+
+
+def test_no_script_or_page_puts_text_from_outside_as_html():
+    """What is written as HTML is written in the source: the picture of a button, and text made by our own writers."""
+    allowed = {"control.js": 1, "recall.html": 1, "guide.html": 1}
+    found = {}
+    for place in [*(ROOT / "web/static/js").rglob("*.js"), *(ROOT / "web/templates").rglob("*.html")]:
+        count = len(re.findall(r"innerHTML|outerHTML|insertAdjacentHTML|x-html|\|\s*safe", place.read_text()))
+        if count:
+            found[place.name] = count
+    assert found == allowed

@@ -80,8 +80,15 @@ def test_no_change_takes_a_recording_of_another_session(client, house, session_i
 
 def test_names_that_are_html_are_text_on_every_page(client, house):
     session = client.post("/api/sessions", json={"name": HTML}).json()["id"]
-    place = {"kind": "put_place", "place_id": "p", "name": HTML, "at_frame": 0}
-    client.post(f"/api/sessions/{session}/changes", json=place)
+    for raw in (
+        {"kind": "put_place", "place_id": "p", "name": HTML, "at_frame": 0},
+        {"kind": "add_bus", "bus_id": "b", "name": HTML, "members": []},
+        {"kind": "copy_draft", "strip_id": "b", "draft": 2},
+        {"kind": "name_draft", "strip_id": "b", "draft": 2, "name": HTML},
+        {"kind": "name_draft", "strip_id": "b", "draft": 1, "name": HTML},
+        {"kind": "keep_set", "what": "drafts", "name": HTML},
+    ):
+        assert client.post(f"/api/sessions/{session}/changes", json=raw).status_code == 200, raw
 
     for path in ("/", "/batch", f"/sessions/{session}", f"/sessions/{session}/recall"):
         text = client.get(path).text
