@@ -124,7 +124,7 @@ def _parse_rein(raw: Any, where: str) -> Rein:
     if isinstance(by, Mapping):
         model = KINDS.get(str(by.get("kind")))
         if model is None:
-            raise SettingsError(f"{where}: by.kind is “{by.get('kind')}”; allowed: {', '.join(KINDS)}.")
+            raise SettingsError(f"{where}: by.kind is “{by.get('kind', 'missing')}”; allowed: {', '.join(KINDS)}.")
         try:
             by = model.model_validate(dict(by))
         except pydantic.ValidationError as error:
