@@ -7,7 +7,7 @@ export PIP_DISABLE_PIP_VERSION_CHECK := 1
 # Byte code is kept whatever the surroundings say: many short processes import the same packages.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test quick soak lint compiled kernels browser bench bench-desk bench-desks bench-big bench-spectral bench-batch screenshots guide docs clean
+.PHONY: demo test quick soak lint compiled kernels browser bench bench-desk bench-desks bench-big bench-offers bench-spectral bench-batch screenshots guide docs clean
 
 # Installed by uv, in a fifth of pip's time; pip itself only brings that, this Python's own where it has one.
 UV_VERSION := 0.13.9
@@ -83,6 +83,10 @@ bench-desk: $(VENV)/installed-test browser
 
 bench-desks: $(VENV)/installed-test
 	$(BIN)/python -m benchmarks.desks
+
+# What the desk does by itself, on takes with a truth beside them: make bench-offers FOLDER=takes
+bench-offers: $(VENV)/installed-test
+	$(BIN)/python -m benchmarks.offers $(FOLDER)
 
 bench-big: $(VENV)/installed-test browser
 	$(BIN)/python -m benchmarks.big_session

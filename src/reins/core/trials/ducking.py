@@ -36,7 +36,7 @@ SOFT, FOLLOWED_DB = (0.1, 0.25, 0.4), 3.0  # shares of soft hits that may pass, 
 AT_HIT_S, NEXT_S = 0.08, 0.25  # in which depth counts; distances that count for being back
 BEFORE_S = 0.06  # a hit may begin so much before it is marked
 MOST_HELD = 0.6
-DOWN_S, TRIES = 0.002, 4
+DOWN_S, TRIES, BACK_SOUGHT = 0.002, 5, 0.9
 BACK_DB = 1.0  # nearer than that it is back
 DOWN_WITHIN_S, BACK_WITHIN_S = 0.3, 0.8  # of a phrase
 PHRASE_HOLD_S = 0.25
@@ -221,7 +221,7 @@ def _by_hits(ducker: _Ducker) -> Laid:
         laid = _measured_at_hits(
             ducker, {path: value for path, value in settings.items() if _differs(ducker, path, value)}
         )
-        late = laid.figures["back_pct"] < 100.0 * LEAST_BACK or laid.figures["held_pct"] > 100.0 * MOST_SHARE
+        late = laid.figures["back_pct"] < 100.0 * BACK_SOUGHT or laid.figures["held_pct"] > 100.0 * MOST_SHARE
         if late:
             hold_s, back_s = max(0.6 * hold_s, 0.012), max(0.6 * back_s, 0.01)
         elif laid.figures["got_db"] < ducker.asked_db - 0.5 * MISS_DB:  # too short a hit to be heeded for long enough
