@@ -171,3 +171,13 @@ def test_from_above_it_is_the_gain_and_the_peaks_in_few_columns(make_take, noise
         passed = from_above(Trial(take, two, strip=strip), 50)
         assert passed.held_pct == 0.0 and not passed.held_db.any()
         assert passed.peaks.max() == pytest.approx(gain * np.abs(kept(noise)).max(), abs=1e-6)
+
+
+def test_the_quietest_tenth_of_what_a_gate_silences_is_no_louder_than_it_was():
+    """Which of the time counts is said by what comes: else all that is left is what was loud."""
+    came = np.repeat([0.001] * 50 + [0.1] * 50, 16)
+
+    closed = np.where(came < 0.01, 0.0, came)
+
+    assert quietest_tenth_db(closed, came) == pytest.approx(-120)
+    assert quietest_tenth_db(0.5 * came, came) == pytest.approx(quietest_tenth_db(came) - 6.02, abs=0.01)

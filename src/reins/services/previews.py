@@ -155,10 +155,10 @@ def _where_it_acts(span: Span, start: int, frames: int, columns: int) -> dict[st
 
 def _over_all(span: Span, sound: Sound) -> dict[str, Any]:
     """The same as a whole, and how long what comes sits at each level; quietest_db: before and after the processor, of
-    the quietest tenth of the time.
+    the quietest tenth of the time in which what comes is not silent.
     """
     peaks = span.before.peaks if span.before else sound.peak_columns(span.start, span.frames, span.peaks.size)
-    quiet = [quietest_tenth_db(row) for row in (peaks, span.after.peaks if span.after else span.peaks)]
+    quiet = [quietest_tenth_db(row, peaks) for row in (peaks, span.after.peaks if span.after else span.peaks)]
     return {
         "steady_db": span.steady_db(), "quietest_db": quiet,
         "before_levels": span.before and histogram_of(span.before.peaks),

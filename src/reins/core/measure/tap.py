@@ -36,11 +36,16 @@ class Tap:
         return measure_level(float(self._level[1]), peak, self._frames * self._channels, self._meter)
 
 
-def quietest_tenth_db(peaks: Array) -> float | None:
-    """The level that a tenth of the time lies below, silence left out; None where all is silent."""
-    whole = peaks[: peaks.size // TENTH_BINS * TENTH_BINS].reshape(-1, TENTH_BINS).max(axis=1)
-    heard = whole[whole > 10.0 ** (SILENT_DB / 20.0)]
-    return float(20.0 * np.log10(np.percentile(heard, 10.0))) if heard.size else None
+def quietest_tenth_db(peaks: Array, source: Array | None = None) -> float | None:
+    """The level that a tenth of the time lies below, where `source`, which this was made of, is not silent; None where
+    that is silent throughout.
+    """
+    whole, came = (
+        row[: row.size // TENTH_BINS * TENTH_BINS].reshape(-1, TENTH_BINS).max(axis=1)
+        for row in (peaks, peaks if source is None else source)
+    )
+    heard = whole[came[: whole.size] > 10.0 ** (SILENT_DB / 20.0)]
+    return float(20.0 * np.log10(max(np.percentile(heard, 10.0), 1e-6))) if heard.size else None
 
 
 def level_histogram(peaks: Array, edges_db: Array) -> list[float]:

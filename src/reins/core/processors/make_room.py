@@ -4,9 +4,10 @@ In bands one ERB wide (dsp.bins) strip and key are each measured against their o
 band of the last seconds as the ear weighs it (the K weighting of BS.1770), so that a quiet key needs no help. Where
 they come within margin_db of each other a band is moved by all of amount_db, not at all 6 dB beyond, straight between;
 negative gives way, positive comes forward. A band of the key under -70 dBFS is silent, one 40 dB under its loudest does
-not count. A band's level rises within 20 ms and falls by 0.2 dB a millisecond at most, since noise dips where it is
+not count. Without another's sound to give way to it does nothing. A band's level rises within 20 ms and falls by 0.2 dB a millisecond at most, since noise dips where it is
 strong all the same. Bands are joined by straight lines over ERBs, and the curve moves with attack and release. All of
-it is a window of 2048 frames late.
+it is a window of 2048 frames late. Without the sound of another to give way to it does nothing: to give way to oneself
+is a fader.
 """
 
 import math
@@ -78,7 +79,8 @@ class MakeRoom(Spectral):
         self._params = np.array([settings.amount_db, settings.margin_db, BEYOND_DB, *levels, QUIETEST_POWER])
 
     def _wanted_db(self, power: Narrow, key_power: Narrow | None) -> Narrow:
-        assert key_power is not None
+        if key_power is None or self._settings.key.source in ("self", "before"):
+            return np.zeros_like(power[:1])
         power = power if power.shape[0] == 1 else power.max(axis=0, keepdims=True)
         wanted = np.empty_like(power)
         where_both(
