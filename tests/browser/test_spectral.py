@@ -24,8 +24,10 @@ def band_db(sound, low_hz, high_hz, begin_s, end_s):
 def test_the_guitar_gives_way_to_the_singer_only_where_and_while_she_sings(desk, driver, downloads):
     choose_option(driver, '[data-do="points"] option', lambda text: text.startswith("Guitars under a voice"))
     wait_until(lambda: desk.settings("Guitar L")["from_hz"] == 1000)
-    choose_option(driver, '[data-setting="key.source"] option', "Singer".__eq__)
+    assert "follows nobody yet" in wait_for(driver, ".bench-offer").text
+    choose_option(driver, '[data-do="follow"] option', "Singer".__eq__)  # who is asked for first of all
     wait_until(lambda: desk.settings("Guitar L")["key"]["source"].endswith("/after"))
+    wait_until(lambda: not find(driver, '[data-do="follow"]').is_displayed())
     wait_until(lambda: desk.fact("held"))
 
     made, _ = soundfile.read(exported(desk, downloads, "strip", "Guitar L*.wav"), dtype="float64")

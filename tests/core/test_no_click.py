@@ -28,7 +28,8 @@ AT_WORK = {
     },
     "colour": {"drive_db": 9.0},
     "curve": {"points": [[-60.0, -60.0], [-30.0, -30.0], [0.0, -20.0]]},
-    "fine_bands": {"threshold_points": [[1000.0, -30.0]], "lift_ratio": 1.5}, "make_room": {"amount_db": -9.0, "key": {"source": "u/after"}},
+    "fine_bands": {"threshold_points": [[1000.0, -30.0]], "lift_ratio": 1.5},
+    "make_room": {"amount_db": -9.0, "key": {"source": "u/after"}},
     "fet": {"input_db": 6.0, "attack_us": 5000.0},
     "three_speed": {"threshold_db": -30.0, "peaks_db": -24.0},  # held at once, peaks of a low tone are corners
     "room": {"decay_s": 0.15, "mix_pct": 50.0},

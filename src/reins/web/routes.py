@@ -40,6 +40,7 @@ def processor_catalogue() -> list[dict[str, Any]]:
             "line_drives": made.line_drives,
             "covers": made.covers,
             "made_by_tie": made.made_by_tie,
+            "wants_key": made.wants_key,
             "ready": made.ready,
             "settings": describe_fields(made.Settings),
             "points": [asdict(point) for point in starting_points(kind)],

@@ -222,6 +222,8 @@ class Processor(ABC):
     covers: ClassVar[Literal["span", "bells", "splits", "corners", "drawn"] | None] = None
     #: Whether a tie drawn to a strip that has none makes one of these.
     made_by_tie: ClassVar[bool] = False
+    #: Whether it is nothing, or a mistake, without the sound of another to follow: whom is asked for first.
+    wants_key: ClassVar[bool] = False
     #: Whether it doubles by itself what it does with overdone settings; else its gain is laid over its result again.
     overdoes: ClassVar[bool] = False
     #: Ready bands: lowest and highest frequency in Hz, and what they are called.

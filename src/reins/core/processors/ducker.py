@@ -49,6 +49,7 @@ class Ducker(FollowingCurve):
     known_as = "yield duck sidechain pump step back voice-over"
     views = ("in_out", "burst", "returns")
     made_by_tie = True
+    wants_key = True
     Settings = DuckerSettings
 
     @classmethod

@@ -4,7 +4,7 @@ In bands one ERB wide (dsp.bins) strip and key are each measured against their o
 band of the last seconds as the ear weighs it (the K weighting of BS.1770), so that a quiet key needs no help. Where
 they come within margin_db of each other a band is moved by all of amount_db, not at all 6 dB beyond, straight between;
 negative gives way, positive comes forward. A band of the key under -70 dBFS is silent, one 40 dB under its loudest does
-not count. Without another's sound to give way to it does nothing. A band's level rises within 20 ms and falls by 0.2 dB a millisecond at most, since noise dips where it is
+not count. A band's level rises within 20 ms and falls by 0.2 dB a millisecond at most, since noise dips where it is
 strong all the same. Bands are joined by straight lines over ERBs, and the curve moves with attack and release. All of
 it is a window of 2048 frames late. Without the sound of another to give way to it does nothing: to give way to oneself
 is a fader.
@@ -48,6 +48,7 @@ class MakeRoom(Spectral):
     label = "Make room"
     about = "Gives way to another track only where in the spectrum, and only when, that needs it."
     known_as = "yield masking spectral unmask space by frequency"
+    wants_key = True
     Settings = MakeRoomSettings
     carried: ClassVar[tuple[str, ...]] = (*Spectral.carried, "_state")
 

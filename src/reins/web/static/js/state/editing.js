@@ -147,6 +147,17 @@ export const editing = (kit, state, data) => ({
     return [["self", "itself"], ["before", "itself, before the chain"], ...taps];
   },
   isStereo(strip) { return strip.take_id === undefined || state.desk.session.takes[strip.take_id]?.channels === 2; },
+  /** Whether the chosen processor is nothing without another to follow, and has none. */
+  get followsNobody() {
+    const { processor, kind } = state.desk;
+    return Boolean(kind?.wants_key && processor?.settings.key?.source === "self" && !processor.settings.key.also?.length);
+  },
+  /** Follow the strip that was chosen in a list, and be laid by it. */
+  follow(list) {
+    const id = list.value;
+    list.value = "";
+    return id && this.onProcessor("set_processor", state.desk.processor, { settings: { "key.source": `${id}/after` }, lay: true });
+  },
   /** A ready curve of a key: its filters as the curve has them, all others off. */
   useKeyCurve(curve, names) {
     const defaults = Object.fromEntries(names.map((name) => [name, state.desk.kind.settings.find((s) => s.name === name).default]));
