@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import re
 
 import numpy as np
 import pytest
@@ -306,3 +307,40 @@ def test_what_cannot_be_back_says_so():
         AIMS["back"].propose(kick_work(threshold_db=0))
     with pytest.raises(ConflictError, match="shorter note"):
         AIMS["back"].propose(kick_work(asked=8.0, threshold_db=-30))
+
+
+@pytest.mark.parametrize("name", ["within", "ride"])
+def test_nothing_passes_full_scale_where_the_source_did_not_and_that_is_said(name):
+    """A quiet line with one loud stroke, and a loud line: to bring the quiet one up lifts the stroke too far."""
+    t = np.arange(6 * RATE) / RATE
+    sound = np.where(t < 3.0, 0.04, 0.4) * np.sin(2 * np.pi * 300 * t) * (np.abs(t - 3.0) > 0.3) * (t > 0.3)
+    sound[2 * RATE : 2 * RATE + 60] = 0.7
+    take = sound_of(sound[None])
+    aim = AIMS[name]
+    trial = Trial(take, [parse_entry({"id": "p", "type": aim.types[0], "settings": aim.base}, "x")])
+    work = Work(trial, Marks.of(take), 3.0)
+
+    proposal = proposed(aim, work)
+
+    if proposal.line is None:
+        peak = work.run(proposal.settings).peak.max()
+    else:
+        at, db = zip(*((at, db) for at, db, _ in proposal.line), strict=True)
+        peak = np.abs(sound * 10 ** (np.interp(t, at, db) / 20)).max()
+    assert 0.9 < peak <= 1.0
+    assert f"comes down by {proposal.figures['down_db']:.1f} dB" in proposal.reason
+    assert proposal.figures["down_db"] > 0.2
+
+
+def test_a_hits_sentence_says_what_peaks_and_beginnings_lost(make_take, parts):
+    work, proposal = aimed("hits", make_take(parts["kick"]), 4.0)
+    out, _ = gain_of(work, proposal)
+    lost = []
+    for hit in work.marks.hits:
+        span = slice(round((hit.at_s - 0.01) * RATE), round((hit.at_s + 0.08) * RATE))
+        lost.append(20 * np.log10(np.abs(parts["kick"][0, span]).max() / np.abs(out[0, span]).max()))
+
+    assert proposal.figures["peaks_lost_db"] == pytest.approx(np.median(lost), abs=0.2)
+    said = re.search(r"peaks lose ([\d.]+) dB and the first 80 ms ([\d.]+) dB", proposal.reason).groups()
+    assert float(said[0]) == pytest.approx(np.median(lost), abs=0.2)
+    assert float(said[1]) == pytest.approx(proposal.figures["first_lost_db"], abs=0.06)

@@ -17,6 +17,7 @@ from reins.core.settings.paths import laid_over
 from reins.core.takes import Take, write_take
 from reins.core.time import Beat
 from reins.core.trials.aims import Aim, Proposal, Work, aim_called
+from reins.core.trials.aims.ceiling import below_full_scale
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError, SettingsError
 from reins.services.outputs import check_outputs
@@ -149,6 +150,8 @@ def proposed(aim: Aim, work: Work, *, first: bool = False) -> Proposal:
     if part is not work and not first:
         work.near = proposal.settings
         proposal = aim.propose(work)
+    if not first:
+        proposal = below_full_scale(proposal, work)
     proposal.figures["runs"] = work.runs
     return proposal
 

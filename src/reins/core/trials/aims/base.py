@@ -43,12 +43,13 @@ class Asks:
 @dataclass(frozen=True)
 class Ran:
     """What a processor did, in frames of ten milliseconds: its gains by name, the lowest and the highest in each, and
-    the power of what came out.
+    the power of what came out, and its largest sample.
     """
 
     deepest: dict[str, Array]
     highest: dict[str, Array]
     power: Array
+    peak: Array
 
     @property
     def lowest_db(self) -> Array:
@@ -110,9 +111,17 @@ class Work:
         key = None if self.key is None else excerpted(self.key, parts)
         return Work(replace(self.trial, sound=marks.sound, keys=keys), marks, self.asked, key, self.check)
 
+    def source(self, band_hz: tuple[float, float] | None = None) -> Ran:
+        """What comes to the processor."""
+        place = repr(("source", band_hz))
+        if place not in self.known:
+            trial = replace(self.trial, entries=self.trial.entries[:-1])
+            self.known[place] = ran(trial, self.marks, band_hz, self.check)
+        return self.known[place]
+
     def source_power(self, band_hz: tuple[float, float] | None = None) -> Array:
         """The power of what comes to the processor."""
-        return ran(replace(self.trial, entries=self.trial.entries[:-1]), self.marks, band_hz, self.check).power
+        return self.source(band_hz).power
 
     def search(
         self, path: str, start: float, got: Callable[[dict[str, Any]], float], *, more: float, settings: dict[str, Any],
@@ -201,6 +210,7 @@ def ran(trial: Trial, marks: Marks, band_hz: tuple[float, float] | None, check: 
         sections = np.concatenate(cuts)
     rest: list[Array] = []  # of every row, what has not filled a frame yet
     power: list[Array] = []
+    peak: list[Array] = []
     rows: dict[str, list[tuple[Array, Array]]] = {}
     for block, told in trial.run(0, trial.sound.facts.frames, block_frames=HOPS * hop, chain=chain):
         check()
@@ -210,18 +220,19 @@ def ran(trial: Trial, marks: Marks, band_hz: tuple[float, float] | None, check: 
             run_sections(sections, state, block)
         names = [name for where, name in _told(chain) if where == len(trial.entries) - 1]
         own = told[len(told) - len(names) :]  # the processor is the last of its chain
-        come = [(block**2).mean(axis=0), *own]
+        come = [(block**2).mean(axis=0), np.abs(block).max(axis=0), *own]
         come = [np.concatenate(parts) for parts in zip(rest, come, strict=True)] if rest else come
         whole = come[0].size // hop * hop
         folded, rest = [row[:whole].reshape(-1, hop) for row in come], [row[whole:] for row in come]
         power.append(folded[0].mean(axis=1))
-        for name, row in zip(names, folded[1:], strict=True):
+        peak.append(folded[1].max(axis=1))
+        for name, row in zip(names, folded[2:], strict=True):
             if name.endswith("gain_db"):
                 rows.setdefault(name, []).append((row.min(axis=1), row.max(axis=1)))
     deepest, highest = (
         {name: np.concatenate([part[which] for part in parts]) for name, parts in rows.items()} for which in (0, 1)
     )
-    return Ran(deepest, highest, np.concatenate(power))
+    return Ran(deepest, highest, np.concatenate(power), np.concatenate(peak))
 
 
 def _told(chain: Any) -> Iterable[tuple[int, str]]:

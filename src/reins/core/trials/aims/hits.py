@@ -58,11 +58,12 @@ class HoldTheHits(Aim):
         if more > 0.0:  # what is driven in is taken out again
             found["output_db"] = work.within("output_db", -found[name])
         reached = abs(got - work.asked) <= 0.5
+        peaks_db, first_db = _lost_db(work, work.run(found), hits)
         over = f"; {1000 * gap_s:.0f} ms to the next at the closest, with {said(left_db)} still held there"
         how = "drive" if more > 0.0 else "threshold"
         reason = (
             f"{counted(len(hits), 'hit')}, the louder half at {said(peak_db)}: a {how} of {said(found[name])} holds "
-            f"them by {said(got)}{over}."
+            f"them by {said(got)}{over}. Of all hits, peaks lose {said(peaks_db)} and the first 80 ms {said(first_db)}."
         )
         if not reached:
             reason = (
@@ -70,7 +71,7 @@ class HoldTheHits(Aim):
             )
         figures = {
             "hits": len(hits), "got_db": round(got, 2), "peak_db": round(peak_db, 2), "apart_ms": round(1000 * gap_s),
-            "left_db": round(left_db, 2),
+            "left_db": round(left_db, 2), "peaks_lost_db": round(peaks_db, 2), "first_lost_db": round(first_db, 2),
         }  # fmt: skip
         return Proposal(found, reason, figures, reached)
 
@@ -94,3 +95,13 @@ def _left_db(work: Work, did: Ran, hits: list[Hit]) -> float:
     gain = did.highest_db
     per_s = work.marks.frames.per_s
     return float(np.median([-gain[max(int(hit.at_s * per_s) - 1, 0)] for hit in hits[1:]]))
+
+
+def _lost_db(work: Work, did: Ran, hits: list[Hit]) -> tuple[float, float]:
+    """What peaks and the power of the first 80 ms of hits have lost, usually."""
+    came, per_s = work.source(), work.marks.frames.per_s
+    at = [int(hit.at_s * per_s) for hit in hits]
+    parts = [slice(max(a - 1, 0), a + round(HELD_S * per_s)) for a in at if a < did.power.size]
+    peaks = [20.0 * np.log10(max(came.peak[p].max(), 1e-6) / max(did.peak[p].max(), 1e-6)) for p in parts]
+    first = [10.0 * np.log10(max(came.power[p].sum(), 1e-12) / max(did.power[p].sum(), 1e-12)) for p in parts]
+    return float(np.median(peaks)), float(np.median(first))

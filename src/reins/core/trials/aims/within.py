@@ -41,7 +41,7 @@ class KeepWithin(Aim):
 
     name = "within"
     label = "Keep within"
-    about = "Quiet and loud parts come to lie within so many dB; pauses are left alone."
+    about = "Quiet and loud parts come to lie within so many dB."
     types: tuple[str, ...] = ("compressor", "optical", "variable_mu", "fet", "three_speed")
     asks = Asks("within_db", "Within", 6.0, 1.0, 30.0, "The spread of level that may remain.")
     base = {"rms_pct": 70.0, "rms_ms": 30.0, "attack_ms": 8.0, "release_ms": 150.0, "knee_db": 6.0}
@@ -77,7 +77,7 @@ class KeepWithin(Aim):
         by = " and ".join(words[k].format(f"{v:.4g}".replace("-", "−")) for k, v in found.items() if k in words)
         reason = (
             f"{counted(len(work.marks.phrases), 'phrase')} spread over {said(came)}: {by} leaves {said(got)}; "
-            f"{said(found[level])} of level brings it back to where it was."
+            f"{said(found[level])} of level brings it back to where it was; {_of_pauses(work, work.run(found).power)}."
         )
         reason = reason if reached else f"Not within {said(work.asked)}: {reason}"
         return Proposal(found, reason, {"came_db": round(came, 2), "got_db": round(got, 2)}, reached)
@@ -103,14 +103,13 @@ class RideWithin(KeepWithin):
         for _ in range(12):
             share = 0.5 * (share_low + share_high)
             points = _line(work, power, middle, share)
-            at = np.arange(power.size) * work.marks.frames.hop / work.marks.frames.sample_rate
-            gain = np.interp(at, [p[0] for p in points], [p[1] for p in points])
-            got = spread_db(windows_db(power * 10 ** (gain / 10), active))
+            got = spread_db(windows_db(power * 10 ** (_gain_of(work, power, points) / 10), active))
             if abs(got - work.asked) < 0.1:
                 break
             share_low, share_high = (share, share_high) if got > work.asked else (share_low, share)
         reached = got <= work.asked + 0.5
-        reason = f"{len(points)} points on the fader bring a spread of {said(came)} to {said(got)}; pauses stay."
+        reason = f"{len(points)} points on the fader bring a spread of {said(came)} to {said(got)}; "
+        reason += f"{_of_pauses(work, power * 10 ** (_gain_of(work, power, points) / 10))}."
         return Proposal(
             {},
             reason if reached else f"Not within {said(work.asked)}: {reason}",
@@ -118,6 +117,26 @@ class RideWithin(KeepWithin):
             reached,
             points,
         )
+
+
+def _gain_of(work: Work, power: Array, points: list[tuple[float, float, float]]) -> Array:
+    """The gain in dB that a line gives each frame."""
+    at = np.arange(power.size) * work.marks.frames.hop / work.marks.frames.sample_rate
+    return np.interp(at, [p[0] for p in points], [p[1] for p in points])
+
+
+def _of_pauses(work: Work, result: Array) -> str:
+    """What becomes of the power of pauses, in words."""
+    source = work.source_power()
+    size = min(source.size, result.size)
+    quiet = ~hops(work.marks, work.marks.phrases, size)
+    was, is_now = float(source[:size][quiet].sum()), float(result[:size][quiet].sum())
+    if was <= 1e-12 or is_now <= 1e-12:
+        return "there is nothing in its pauses"
+    by_db = 10.0 * float(np.log10(is_now / was))
+    if abs(by_db) < 1.0:
+        return "pauses stay within 1 dB"
+    return f"pauses come {'up' if by_db > 0.0 else 'down'} by {said(abs(by_db))}"
 
 
 def _lies_within(came: float) -> Proposal:
