@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.chain import Chain
 from reins.core.fitting import ANCHORS, laid_on_take
 from reins.core.processors import PROCESSORS
@@ -129,3 +130,30 @@ def test_however_a_ducker_is_made_its_key_lays_it_and_the_label_says_what_was_me
     said_db, said_pct = re.search(r"([\d.]+) dB down in the first 80 ms .* held (\d+) % of", told["label"]).groups()
     assert float(said_db) == pytest.approx(depth, abs=0.2)
     assert float(said_pct) == pytest.approx(100 * held, abs=2)
+
+
+@pytest.mark.parametrize("level", [1.0, 0.1])
+def test_an_expander_turned_round_lays_itself_under_the_tips(client, house, session_id, tmp_path, level):
+    """With what it had it came 19 dB louder."""
+    sound = kick(0.35)
+    sound *= level * 0.97 / np.abs(sound).max()
+    soundfile.write(tmp_path / "kick.wav", sound.T, RATE, subtype="FLOAT")
+    track = bring_in(client, session_id, tmp_path / "kick.wav")["result"]["track_id"]
+    place = {"strip_id": track, "processor_id": "e"}
+    change(client, session_id, kind="add_processor", type="expander", lay=True, **place)
+
+    told = change(client, session_id, kind="set_processor", settings={"direction": "up"}, **place).json()
+
+    chain = document_of(house, session_id).tracks[track].chain
+    assert (chain[0].settings.ratio, chain[0].settings.range_db) == (1.3, 6.0)
+    take = house.take(document_of(house, session_id).tracks[track].take_id)
+    made = Chain(chain, channels=1, sample_rate=RATE, on_take=True).process(take.read(0, take.facts.frames))
+    meters = [LoudnessMeter(sample_rate=RATE) for _ in range(2)]
+    for meter, samples in zip(meters, (take.read(0, take.facts.frames), made), strict=True):
+        meter.feed(samples)
+    louder = meters[1].integrated_lufs() - meters[0].integrated_lufs()
+    assert 0.1 < louder <= 2.0 or chain[0].settings.output_db < 0.0
+    assert np.abs(made).max() <= 1.0
+    assert "tips come up by" in told["label"]
+    again = change(client, session_id, kind="set_processor", settings={"direction": "up", "ratio": 3.0}, **place).json()
+    assert "tips" not in again["label"]

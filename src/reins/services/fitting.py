@@ -16,6 +16,7 @@ from reins.core.starting_points import find_starting_point
 from reins.core.trials.ducking import Laid as Ducked
 from reins.core.trials.ducking import lay, some_of
 from reins.core.trials.laying import laid
+from reins.core.trials.opening import opened_upward
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 from reins.services.editing import change_session, document_of
@@ -24,6 +25,7 @@ from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
 
 REMEMBERED = 16
+UPWARD = {"direction": "up"}
 LAYS = ("add_processor", "set_processor")
 
 
@@ -46,6 +48,8 @@ class Fitting:
             change = self.fitted(session_id, change)
         elif lays and isinstance(change, (AddProcessor, SetProcessor)):
             change = self._laid(session_id, change)
+        elif isinstance(change, SetProcessor) and change.settings == UPWARD:
+            change = self._opened_upward(session_id, change)
         return change_session(self._house, session_id, change)
 
     def fitted(self, session_id: str, change: StartFrom) -> StartFrom:
@@ -89,6 +93,23 @@ class Fitting:
             keys, _ = self._sounds.keys(tried, change.strip_id)
             strip = tried.strip(change.strip_id)
             settings, said = laid(Trial(sound, strip.chain, keys, document.beat, strip.reins))
+        return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
+
+    def _opened_upward(self, session_id: str, change: SetProcessor) -> SetProcessor:
+        """An expander that is turned round lays itself anew."""
+        document = document_of(self._house, session_id)
+        before = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        if before is None or before.type != "expander" or vars(before.settings)["direction"] == "up":
+            return change
+        try:
+            sound, _ = self._sounds.source(document, change.strip_id)
+        except ConflictError:
+            return change
+        tried, _ = change.apply(document)
+        keys, _ = self._sounds.keys(tried, change.strip_id)
+        chain = tried.strip(change.strip_id).chain
+        chain = chain[: [entry.id for entry in chain].index(change.processor_id) + 1]
+        settings, said = opened_upward(Trial(sound, chain, keys, document.beat))
         return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
 
     def _by_key(self, document: Document, change: AddProcessor | SetProcessor | StartFrom) -> Ducked | None:

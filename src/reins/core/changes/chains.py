@@ -154,7 +154,8 @@ class SetProcessor(OnProcessor):
             said = f"switched {'on' if after.on else 'off'}" + (f", {said}" if said else "")
         if key_source(after) != key_source(before):
             said = f"follows {describe_tie(document, key_source(after))}"
-            said += f", {self.laid_said}" if self.laid_said else ""
+        if self.laid_said:
+            said = f"{said}, {self.laid_said}"
         name = document.strip(self.strip_id).name
         return changed, f"{name}: {PROCESSORS[before.type].label.lower()} {said or 'unchanged'}"
 

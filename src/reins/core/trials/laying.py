@@ -34,7 +34,7 @@ def laid(trial: Trial) -> tuple[dict[str, float], str]:
     paths = levels(entry.settings) or ([kind.line] if kind.line_drives and kind.line else [])
     if not paths or kind.made_by_tie:
         return {}, ""
-    heard = _as_it_comes(trial)
+    heard = as_it_comes(trial)
     goal = SHUT_PCT if "states" in kind.views else USUAL_DB
     found = _search(heard, paths, goal)
     if not found:
@@ -63,7 +63,7 @@ class _Come(Excerpt):
         return out
 
 
-def _as_it_comes(trial: Trial) -> Trial:
+def as_it_comes(trial: Trial) -> Trial:
     """The last processor alone, on what comes to it where the sound is loudest; what stands before it is run once."""
     parts = _loudest(trial.sound)
     *before, entry = trial.entries
