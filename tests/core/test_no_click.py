@@ -29,7 +29,7 @@ AT_WORK = {
     "colour": {"drive_db": 9.0},
     "curve": {"points": [[-60.0, -60.0], [-30.0, -30.0], [0.0, -20.0]]},
     "fine_bands": {"threshold_points": [[1000.0, -30.0]], "lift_ratio": 1.5},
-    "make_room": {"amount_db": -9.0, "key": {"source": "u/after"}},
+    "make_room": {"amount_db": -9.0},
     "fet": {"input_db": 6.0, "attack_us": 5000.0},
     "three_speed": {"threshold_db": -30.0, "peaks_db": -24.0},  # held at once, peaks of a low tone are corners
     "room": {"decay_s": 0.15, "mix_pct": 50.0},
@@ -71,6 +71,8 @@ def with_value(kind, name, value):
 
 
 def document(kind, settings, on=True):
+    if kind == "make_room":  # does nothing without another to follow
+        settings = settings | {"key": settings.get("key", {}) | {"source": "u/after"}}
     entry = parse_entry({"id": "p", "type": kind, "settings": settings, "on": on}, kind)
     tracks = {"t": Track(name="T", take_id="a", chain=[entry]), "u": Track(name="U", take_id="a", mute=True)}
     return Document(name="x", sample_rate=RATE, tracks=tracks, order=["t", "u"])
