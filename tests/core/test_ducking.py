@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from reins.core.chainfile import parse_entry, parse_settings, settings_over
+from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
 from reins.core.trials import ducking
 from reins.core.trials.running import Trial
@@ -114,6 +115,8 @@ def test_a_silent_key_lays_nothing_and_a_long_one_is_heard_in_parts():
     long = Long(np.tile(0.1 * kick(0.35), (1, 20)))
     part = ducking.some_of(long)
     assert part.facts.frames == 60 * RATE
+    some = Excerpt(sound_of(kick(0.35)), [(0, 6 * RATE)])
+    assert ducking.lay(entry, {"k": some}, Marks.of(some), 9.0).said.startswith("heard in parts of it")
 
 
 def test_what_is_struck_is_told_from_what_is_sung():

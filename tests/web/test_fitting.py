@@ -157,3 +157,19 @@ def test_an_expander_turned_round_lays_itself_under_the_tips(client, house, sess
     assert "tips come up by" in told["label"]
     again = change(client, session_id, kind="set_processor", settings={"direction": "up", "ratio": 3.0}, **place).json()
     assert "tips" not in again["label"]
+
+
+def test_what_is_added_to_the_master_stands_before_its_last_limiter_and_is_laid_there(
+    client, house, session_id, tmp_path
+):
+    """Behind it, it would pass what the limiter holds."""
+    soundfile.write(tmp_path / "kick.wav", kick(0.35).T, RATE, subtype="FLOAT")
+    bring_in(client, session_id, tmp_path / "kick.wav")
+    for number, kind in enumerate(("limiter", "compressor", "colour")):
+        added = {"strip_id": "master", "type": kind, "processor_id": str(number), "lay": True}
+        assert change(client, session_id, kind="add_processor", **added).status_code == 200
+
+    chain = document_of(house, session_id).master.chain
+    assert [entry.type for entry in chain if entry.id in "012"] == ["compressor", "colour", "limiter"]
+    compressor = next(entry for entry in chain if entry.type == "compressor")
+    assert compressor.settings.threshold_db != type(compressor.settings)().threshold_db

@@ -85,14 +85,10 @@ class Fitting:
         elif isinstance(change, SetProcessor):
             return change
         else:
-            try:
-                sound, _ = self._sounds.source(document, change.strip_id)
-            except ConflictError:
+            trial = self._trial(document, change)
+            if trial is None:
                 return change
-            tried, _ = change.apply(document)
-            keys, _ = self._sounds.keys(tried, change.strip_id)
-            strip = tried.strip(change.strip_id)
-            settings, said = laid(Trial(sound, strip.chain, keys, document.beat, strip.reins))
+            settings, said = laid(trial)
         return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
 
     def _opened_upward(self, session_id: str, change: SetProcessor) -> SetProcessor:
@@ -101,16 +97,23 @@ class Fitting:
         before = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
         if before is None or before.type != "expander" or vars(before.settings)["direction"] == "up":
             return change
+        trial = self._trial(document, change)
+        if trial is None:
+            return change
+        settings, said = opened_upward(trial)
+        return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
+
+    def _trial(self, document: Document, change: AddProcessor | SetProcessor) -> Trial | None:
+        """The chain up to the processor that a change is of, as it then is, on the strip's sound; None without one."""
         try:
             sound, _ = self._sounds.source(document, change.strip_id)
         except ConflictError:
-            return change
+            return None
         tried, _ = change.apply(document)
         keys, _ = self._sounds.keys(tried, change.strip_id)
-        chain = tried.strip(change.strip_id).chain
-        chain = chain[: [entry.id for entry in chain].index(change.processor_id) + 1]
-        settings, said = opened_upward(Trial(sound, chain, keys, document.beat))
-        return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
+        strip = tried.strip(change.strip_id)
+        place = [entry.id for entry in strip.chain].index(change.processor_id)
+        return Trial(sound, strip.chain[: place + 1], keys, document.beat, strip.reins)
 
     def _by_key(self, document: Document, change: AddProcessor | SetProcessor | StartFrom) -> Ducked | None:
         """How what yields to a key is laid by it; None for all else, and without a key that sounds."""

@@ -19,6 +19,7 @@ from reins.core.settings.models import Strict
 from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError
 
+LAST = "limiter"
 MOST_SAID = 400  # characters of what was measured
 
 
@@ -58,7 +59,9 @@ class OnProcessor(OnStrip):
 
 
 class AddProcessor(OnStrip):
-    """Add a processor at the desk's own defaults at the end of a chain."""
+    """Add a processor at the desk's own defaults at the end of a chain; of the master's before a last limiter, which is
+    to have the last word.
+    """
 
     kind: Literal["add_processor"]
     processor_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
@@ -78,7 +81,10 @@ class AddProcessor(OnStrip):
         label = f"{strip.name}: {PROCESSORS[self.type].label.lower()} added" + (
             f", {self.laid_said}" if self.laid_said else ""
         )
-        changed = document.with_strip(self.strip_id, chain=[*strip.chain, entry])
+        chain = [*strip.chain, entry]
+        if strip is document.master and self.type != LAST and len(chain) > 1 and chain[-2].type == LAST:
+            chain[-2:] = [entry, chain[-2]]
+        changed = document.with_strip(self.strip_id, chain=chain)
         if key_names(entry):
             in_order(changed)
         return changed, label

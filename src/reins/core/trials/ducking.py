@@ -104,7 +104,8 @@ def lay(entry: ProcessorEntry, keys: Mapping[str, Sound], key: Marks, asked_db: 
         return None
     ducker = _Ducker(entry, keys, key, asked_db)
     laid = _by_hits(ducker) if struck(key) else _by_phrases(ducker)
-    return replace(laid, runs=ducker.runs)
+    heard = "heard in parts of it, the loudest too: " if isinstance(key.sound, Excerpt) else ""
+    return replace(laid, said=heard + laid.said, runs=ducker.runs)
 
 
 class _Ducker:
@@ -172,9 +173,8 @@ class _Ducker:
         """
         lowest, _ = limits_of(place_of(type(self.entry.settings), "threshold_db"))
         gain_db = self.within("key.gain_db", np.ceil(max(0.0, lowest - (floor_db - self.asked_db - 1.0))))
-        own = self.own.key.gain_db if gain_db == 0.0 else 0.0
         return {
-            "key.gain_db": gain_db or own,
+            "key.gain_db": gain_db,
             "floor_db": self.within("floor_db", floor_db + gain_db),
             "threshold_db": self.within("threshold_db", floor_db + gain_db - self.asked_db - 1.0),
         }
