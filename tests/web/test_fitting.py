@@ -9,9 +9,11 @@ import soundfile
 from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.engine.chain import Chain
 from reins.core.fitting import ANCHORS, laid_on_take
+from reins.core.kinds import KINDS
 from reins.core.processors import PROCESSORS
 from reins.core.starting_points import STARTING_POINTS
 from reins.core.trials.running import Trial
+from reins.core.trials.spans import measure_span
 from reins.demo import drums, voices
 from reins.services.editing import document_of
 from tests.conftest import RATE
@@ -173,3 +175,33 @@ def test_what_is_added_to_the_master_stands_before_its_last_limiter_and_is_laid_
     assert [entry.type for entry in chain if entry.id in "012"] == ["compressor", "colour", "limiter"]
     compressor = next(entry for entry in chain if entry.type == "compressor")
     assert compressor.settings.threshold_db != type(compressor.settings)().threshold_db
+
+
+@pytest.mark.parametrize("to", [kind for kind in KINDS if kind != "compressor"])
+def test_another_kind_is_as_deep_and_as_loud_on_this_take_and_back_is_where_one_began(
+    client, house, session_id, tmp_path, to
+):
+    soundfile.write(tmp_path / "voice.wav", 0.7 * voices.make_singer()[:, : 12 * RATE].T, RATE, subtype="FLOAT")
+    track = bring_in(client, session_id, tmp_path / "voice.wav")["result"]["track_id"]
+    place = {"strip_id": track, "processor_id": "p"}
+    change(client, session_id, kind="add_processor", type="compressor", settings={"threshold_db": -31.3}, **place)
+
+    def did():
+        document = document_of(house, session_id)
+        take = house.take(document.tracks[track].take_id)
+        span = measure_span(Trial(take, document.tracks[track].chain), "p", 0, take.facts.frames)
+        told = span.statistics()
+        return document.tracks[track].chain[0], [told["usual_db"], told["deepest_db"], span.result.integrated_lufs]
+
+    (began, before) = did()
+    told = change(client, session_id, kind="change_kind", type=to, **place).json()
+    other, after = did()
+
+    assert other.type == to
+    allowed = 2.0 if "cannot" in told["label"] else 1.0
+    assert abs(after[0] - before[0]) <= allowed and abs(after[1] - before[1]) <= allowed
+    assert after[2] == pytest.approx(before[2], abs=0.5)
+    assert f"usually {after[0]:.1f} dB".replace("-", "−") in told["label"]
+    assert ("cannot have an attack" in told["label"]) == (to == "optical")
+    change(client, session_id, kind="change_kind", type="compressor", **place)
+    assert did()[0] == began

@@ -1,12 +1,14 @@
 """Settings laid by the sound they are for: a starting point by its level, what is added without one by trying it."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from statistics import median
 from typing import Any
 
-from reins.core.changes import AddProcessor, SetProcessor, StartFrom, parse_change
+from reins.core.changes import AddProcessor, ChangeKind, SetProcessor, StartFrom, parse_change
 from reins.core.finding.marks import Marks
 from reins.core.fitting import ANCHORS, FITS_DB
+from reins.core.kinds import KINDS
 from reins.core.measure.levels import measure_source
 from reins.core.processors import PROCESSORS
 from reins.core.routing import key_names, key_source
@@ -15,6 +17,7 @@ from reins.core.sound import Sound
 from reins.core.starting_points import find_starting_point
 from reins.core.trials.ducking import Laid as Ducked
 from reins.core.trials.ducking import lay, some_of
+from reins.core.trials.kinding import as_kind_on_take
 from reins.core.trials.laying import laid
 from reins.core.trials.opening import opened_upward
 from reins.core.trials.running import Trial
@@ -24,7 +27,7 @@ from reins.services.house import House
 from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
 
-REMEMBERED = 16
+REMEMBERED, REMEMBERED_KINDS = 16, 500
 UPWARD = {"direction": "up"}
 LAYS = ("add_processor", "set_processor")
 
@@ -35,6 +38,7 @@ class Fitting:
     def __init__(self, house: House, sounds: Sounds) -> None:
         self._house, self._sounds = house, sounds
         self._levels = Remembered(REMEMBERED)
+        self._came_from = Remembered(REMEMBERED_KINDS)
 
     def change(self, session_id: str, raw: Any) -> dict[str, Any]:
         """As change_session: a starting point is laid on the strip's sound, and what is added, or given a key, with
@@ -48,6 +52,8 @@ class Fitting:
             change = self.fitted(session_id, change)
         elif lays and isinstance(change, (AddProcessor, SetProcessor)):
             change = self._laid(session_id, change)
+        elif isinstance(change, ChangeKind) and change.laid is None:
+            change = self._of_another_kind(session_id, change)
         elif isinstance(change, SetProcessor) and change.settings == UPWARD:
             change = self._opened_upward(session_id, change)
         return change_session(self._house, session_id, change)
@@ -103,7 +109,31 @@ class Fitting:
         settings, said = opened_upward(trial)
         return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
 
-    def _trial(self, document: Document, change: AddProcessor | SetProcessor) -> Trial | None:
+    def _of_another_kind(self, session_id: str, change: ChangeKind) -> ChangeKind:
+        """Another kind does on this take what the one before it did there; gone back to the one it came from, with
+        nothing moved meanwhile, it is what that was.
+        """
+        document = document_of(self._house, session_id)
+        place = session_id, change.strip_id, change.processor_id
+        entry = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        trial = (
+            None
+            if entry is None or entry.type not in KINDS or change.type not in KINDS
+            else self._trial(document, change)
+        )
+        if entry is None or trial is None:
+            return change
+        came_from = self._came_from.get((*place, change.type, entry.settings.model_dump_json()), lambda: None)
+        if came_from is not None:
+            return change.model_copy(update={"laid": came_from, "laid_said": "as it was"})
+        settings, said = as_kind_on_take(replace(trial, entries=[*trial.entries[:-1], entry]), change.type)
+        if change.type != entry.type:
+            back = (*place, entry.type, settings.model_dump_json())
+            self._came_from.forget(back)
+            self._came_from.get(back, entry.settings.model_dump)
+        return change.model_copy(update={"laid": settings.model_dump(), "laid_said": said})
+
+    def _trial(self, document: Document, change: AddProcessor | SetProcessor | ChangeKind) -> Trial | None:
         """The chain up to the processor that a change is of, as it then is, on the strip's sound; None without one."""
         try:
             sound, _ = self._sounds.source(document, change.strip_id)

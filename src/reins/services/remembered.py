@@ -29,6 +29,11 @@ class Remembered:
                 self._values.popitem(last=False)
         return value
 
+    def forget(self, key: Any) -> None:
+        """A value that is known no more."""
+        with self._lock:
+            self._values.pop(key, None)
+
 
 class LoudnessBook:
     """Integrated loudness in LUFS by signature (core.otherwise); safe to use from several threads."""

@@ -273,15 +273,20 @@ class ChangeKind(OnProcessor):
 
     kind: Literal["change_kind"]
     type: str
+    laid: dict[str, Any] | None = None  # its settings, found on the sound it is for
+    laid_said: str = Field("", max_length=MOST_SAID)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the other kind, and the label."""
         strip = document.strip(self.strip_id)
         index, entry = processor_at(strip, self.processor_id)
         settings = as_kind(entry.type, entry.settings, self.type)
+        if self.laid is not None:
+            settings = parse_settings(self.type, self.laid, f"{strip.name} ({self.type})")
         chain = list(strip.chain)
         chain[index] = entry.model_copy(update={"type": self.type, "settings": settings})
         label = f"{strip.name}: {PROCESSORS[self.type].label} in place of {PROCESSORS[entry.type].label.lower()}"
+        label += f", {self.laid_said}" if self.laid_said else ""
         return with_chain(document, self.strip_id, chain), label
 
 
