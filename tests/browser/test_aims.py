@@ -143,7 +143,7 @@ def test_an_aim_brings_the_processor_it_is_for(desk, driver):
     assert not desk.track("Announcer")["chain"]
     aim_at(desk, "Silence between")
     assert "adds a gate" in find(driver, ".aim").text
-    assert "2 phrases, 2 pauses" in proposed(desk)
+    assert "2 phrases, 3 pauses" in proposed(desk)
     assert [one["type"] for one in desk.track("Announcer")["chain"]] == ["gate"]
     desk.click('[data-do="aim-take"]')
     wait_until(lambda: desk.settings("Announcer")["range_db"] == 20)
