@@ -107,6 +107,9 @@ def test_a_silent_key_lays_nothing_and_a_long_one_is_heard_in_parts():
     sound = sound_of(np.zeros((1, RATE)))
     entry = parse_entry({"id": "d", "type": "ducker", "settings": {"key": {"source": "k"}}}, "x")
     assert ducking.lay(entry, {"k": sound}, Marks.of(sound), 9.0) is None
+    for frames in (1, 100, 5000):
+        short = sound_of(0.5 * np.ones((1, frames)))
+        assert ducking.lay(entry, {"k": short}, Marks.of(short), 9.0) is None
 
     class Long(sound_of):
         def peak_columns(self, start, frames, columns):

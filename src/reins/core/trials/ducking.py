@@ -40,7 +40,7 @@ DOWN_S, TRIES, BACK_SOUGHT = 0.002, 5, 0.9
 BACK_DB = 1.0  # nearer than that it is back
 DOWN_WITHIN_S, BACK_WITHIN_S = 0.3, 0.8  # of a phrase
 PHRASE_HOLD_S = 0.25
-LONG_S, PART_S = 60.0, 20.0
+SHORTEST_S, LONG_S, PART_S = 0.2, 60.0, 20.0
 # What it may miss by: of the depth, of being back, of the time.
 MISS_DB, LEAST_BACK, MOST_SHARE = 2.0, 0.8, 0.65
 
@@ -98,9 +98,12 @@ def some_of(key: Sound) -> Sound:
 
 def lay(entry: ProcessorEntry, keys: Mapping[str, Sound], key: Marks, asked_db: float) -> Laid | None:
     """A ducker laid by its key, of which is given what is found in it, beside all sounds that its settings name; None
-    where it is silent.
+    where it is silent, or too short to find anything in.
     """
-    if key.frames.level_db().max() < -90.0 or (not key.hits and not key.phrases):
+    facts = key.sound.facts
+    if facts.frames < SHORTEST_S * facts.sample_rate or key.frames.level_db().max() < -90.0:
+        return None
+    if not key.hits and not key.phrases:
         return None
     ducker = _Ducker(entry, keys, key, asked_db)
     laid = _by_hits(ducker) if struck(key) else _by_phrases(ducker)

@@ -36,8 +36,10 @@ def opened_upward(trial: Trial) -> tuple[dict[str, Any], str]:
     for _ in range(TRIES):
         settings["threshold_db"] = round(min(max(threshold_db, low), high), 1)
         made = measure_span(_with(heard, entry, settings), entry.id, 0, frames).result
-        louder = (made.integrated_lufs or -120.0) - (came.integrated_lufs or -120.0)
-        if louder <= MOST_LOUDER_LU:
+        louder = None  # what is too short, or too quiet, has no loudness
+        if made.integrated_lufs is not None and came.integrated_lufs is not None:
+            louder = made.integrated_lufs - came.integrated_lufs
+        if louder is None or louder <= MOST_LOUDER_LU:
             break
         threshold_db += HIGHER_DB
     down_db = math.ceil(10.0 * max(made.peak_db - max(came.peak_db, 0.0), 0.0)) / 10.0
