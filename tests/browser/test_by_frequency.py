@@ -315,7 +315,7 @@ def test_the_map_takes_a_band_where_it_is_pointed_at(eq, driver):
 def test_the_middle_alone_is_deessed_at_the_master(desk, driver):
     add_to_master(desk, "deesser")
     start_from(desk, "esses in the middle")
-    wait_until(lambda: desk.state()["document"]["master"]["chain"][-1]["settings"]["apply_to"] == "first")
+    wait_until(lambda: desk.state()["document"]["master"]["chain"][0]["settings"]["apply_to"] == "first")
     settled(driver)
     wait_until(lambda: desk.fact("times") not in ("", "0"))
     desk.click('[aria-label="Remove De-esser"]')
@@ -337,9 +337,9 @@ def test_a_kicks_lows_come_up_while_320_hz_is_cut(desk, driver):
 def test_the_whole_mix_is_held_but_for_the_voices_band(desk, driver):
     add_to_master(desk, "dynamic_eq")
     start_from(desk, "spare the voice")
-    wait_until(lambda: desk.state()["document"]["master"]["chain"][-1]["settings"]["rest"]["on"])
+    wait_until(lambda: desk.state()["document"]["master"]["chain"][0]["settings"]["rest"]["on"])
     cell(desk, "the rest", "rest.threshold_db", "-40")
-    wait_until(lambda: desk.state()["document"]["master"]["chain"][-1]["settings"]["rest"]["threshold_db"] == -40)
+    wait_until(lambda: desk.state()["document"]["master"]["chain"][0]["settings"]["rest"]["threshold_db"] == -40)
     settled(driver)
     wait_until(lambda: deepest_db(desk, "rest.gain_db") == -6)
     reach = driver.execute_script("const {hz, frequency} = reins.spectrum.model; return [hz, frequency.reach_db]")

@@ -278,8 +278,8 @@ def test_a_step_keeps_of_a_chain_what_changed_not_the_chain_twice(db):
     assert len(rows[0]["after"]) < 120 and '"order"' in rows[0]["after"]
     store.undo(db, "s")
     stored, _ = store.undo(db, "s")
-    assert [entry.id for entry in stored.document.master.chain] == ["limiter", *(f"p{number}" for number in range(6))]
-    assert stored.document.master.chain[4].settings.output_db == 0.0
+    assert [entry.id for entry in stored.document.master.chain] == [*(f"p{number}" for number in range(6)), "limiter"]
+    assert stored.document.master.chain[3].settings.output_db == 0.0
 
 
 BURST = """

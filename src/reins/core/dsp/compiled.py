@@ -93,9 +93,10 @@ class Late:
 
     def _stand_aside(self, made: Callable[..., Any]) -> None:
         """Leave its name to what was made, wherever it was imported: a call through this object costs as much again."""
-        for name, module in list(sys.modules.items()):
+        # Copies, which are made in one go: another thread may be importing.
+        for name, module in sys.modules.copy().items():
             if name.startswith(OURS):
-                for alias, value in list(vars(module).items()):
+                for alias, value in vars(module).copy().items():
                     if value is self:
                         setattr(module, alias, made)
 
