@@ -205,3 +205,15 @@ def test_another_kind_is_as_deep_and_as_loud_on_this_take_and_back_is_where_one_
     assert ("cannot have an attack" in told["label"]) == (to == "optical")
     change(client, session_id, kind="change_kind", type="compressor", **place)
     assert did()[0] == began
+
+
+@pytest.mark.parametrize("frames", [1, 5000])
+def test_a_take_without_a_loudness_is_told_none(client, session_id, tmp_path, frames):
+    soundfile.write(tmp_path / "tick.wav", np.full((frames, 1), 0.5), RATE, subtype="FLOAT")
+    track = bring_in(client, session_id, tmp_path / "tick.wav")["result"]["track_id"]
+    place = {"strip_id": track, "processor_id": "e"}
+    change(client, session_id, kind="add_processor", type="expander", **place)
+
+    told = change(client, session_id, kind="set_processor", settings={"direction": "up"}, **place)
+
+    assert told.status_code == 200 and "tips come up by" in told.json()["label"] and "LU" not in told.json()["label"]

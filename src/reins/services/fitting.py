@@ -128,9 +128,7 @@ class Fitting:
             return change.model_copy(update={"laid": came_from, "laid_said": "as it was"})
         settings, said = as_kind_on_take(replace(trial, entries=[*trial.entries[:-1], entry]), change.type)
         if change.type != entry.type:
-            back = (*place, entry.type, settings.model_dump_json())
-            self._came_from.forget(back)
-            self._came_from.get(back, entry.settings.model_dump)
+            self._came_from.put((*place, entry.type, settings.model_dump_json()), entry.settings.model_dump())
         return change.model_copy(update={"laid": settings.model_dump(), "laid_said": said})
 
     def _trial(self, document: Document, change: AddProcessor | SetProcessor | ChangeKind) -> Trial | None:

@@ -29,10 +29,11 @@ class Remembered:
                 self._values.popitem(last=False)
         return value
 
-    def forget(self, key: Any) -> None:
-        """A value that is known no more."""
+    def put(self, key: Any, value: Any) -> None:
+        """The value of a key from now on, whatever it was."""
         with self._lock:
             self._values.pop(key, None)
+        self.get(key, lambda: value)
 
 
 class LoudnessBook:

@@ -161,7 +161,7 @@ class SetProcessor(OnProcessor):
         if key_source(after) != key_source(before):
             said = f"follows {describe_tie(document, key_source(after))}"
         if self.laid_said:
-            said = f"{said}, {self.laid_said}"
+            said = ", ".join(filter(None, (said, self.laid_said)))
         name = document.strip(self.strip_id).name
         return changed, f"{name}: {PROCESSORS[before.type].label.lower()} {said or 'unchanged'}"
 

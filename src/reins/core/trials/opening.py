@@ -45,10 +45,9 @@ def opened_upward(trial: Trial) -> tuple[dict[str, Any], str]:
     down_db = math.ceil(10.0 * max(made.peak_db - max(came.peak_db, 0.0), 0.0)) / 10.0
     if down_db:
         settings["output_db"] = -down_db
-    said = (
-        f"laid for this take, where it is loudest: tips come up by {made.peak_db - came.peak_db:.1f} dB, all of it by "
-    )
-    said += f"{louder:.1f} LU"
+    tips_db = made.peak_db - came.peak_db
+    said = f"laid for this take, where it is loudest: tips come up by {tips_db:.1f} dB"
+    said += "" if louder is None else f", all of it by {louder:.1f} LU"
     return settings, said + (f"; output comes down by {down_db:.1f} dB, below full scale" if down_db else "")
 
 
