@@ -36,7 +36,7 @@ SOFT, FOLLOWED_DB = (0.1, 0.25, 0.4), 3.0  # shares of soft hits that may pass, 
 AT_HIT_S, NEXT_S = 0.08, 0.25  # in which depth counts; distances that count for being back
 BEFORE_S = 0.06  # a hit may begin so much before it is marked
 MOST_HELD = 0.6
-DOWN_S, TRIES, BACK_SOUGHT = 0.002, 5, 0.9
+DOWN_S, TRIES, BACK_SOUGHT = 0.003, 5, 0.9
 BACK_DB = 1.0  # nearer than that it is back
 DOWN_WITHIN_S, BACK_WITHIN_S = 0.3, 0.8  # of a phrase
 PHRASE_HOLD_S = 0.25
@@ -251,9 +251,9 @@ def _measured_at_hits(ducker: _Ducker, settings: dict[str, Any]) -> Laid:
     before = ducker.at(BEFORE_S)
     back_pct = 100.0 * float(np.mean([gain[b - before : b - 1].max() > -BACK_DB for b in far])) if far else 100.0
     deep = [gain[a : a + 2 * before].min() <= MISS_DB - ducker.asked_db for a in at if a < gain.size]
-    held_pct = 100.0 * float(np.mean(gain < -BACK_DB))
+    held_pct = round(100.0 * float(np.mean(gain < -BACK_DB)), 1)  # as it is told and as it is said
     figures = {
-        "got_db": round(depth_db, 2), "back_pct": round(back_pct, 1), "held_pct": round(held_pct, 1),
+        "got_db": round(depth_db, 2), "back_pct": round(back_pct, 1), "held_pct": held_pct,
         "hits": len(at), "followed": int(np.sum(deep)),
     }  # fmt: skip
     close = abs(depth_db - ducker.asked_db) <= MISS_DB
@@ -298,11 +298,11 @@ def _by_phrases(ducker: _Ducker) -> Laid:
     end_s = level.size / ducker.per_s
     apart = [end for (_, end), (begin, _) in pairwise([*key.phrases, (end_s, end_s)]) if begin - end > BACK_WITHIN_S]
     back_s = [_first_s(ducker, gain, end, lambda g: g > -BACK_DB) for end in apart]
-    held_pct = 100.0 * float(np.mean(gain < -BACK_DB))
+    held_pct = round(100.0 * float(np.mean(gain < -BACK_DB)), 1)  # as it is told and as it is said
     in_time = np.mean([s <= DOWN_WITHIN_S for s in down_s]) if down_s else 1.0
     back_pct = 100.0 * float(np.mean([s <= BACK_WITHIN_S for s in back_s])) if back_s else 0.0
     figures = {
-        "got_db": round(depth_db, 2), "held_pct": round(held_pct, 1), "back_pct": round(back_pct, 1),
+        "got_db": round(depth_db, 2), "held_pct": held_pct, "back_pct": round(back_pct, 1),
         "phrases": len(key.phrases), "key_noise_db": round(noise_db, 1), "key_db": round(usual_db, 1),
     }  # fmt: skip
     said = f"{_counted(len(key.phrases), 'phrase')} of its key: {_db(depth_db)} down while it sounds"
