@@ -217,3 +217,19 @@ def test_a_take_without_a_loudness_is_told_none(client, session_id, tmp_path, fr
     told = change(client, session_id, kind="set_processor", settings={"direction": "up"}, **place)
 
     assert told.status_code == 200 and "tips come up by" in told.json()["label"] and "LU" not in told.json()["label"]
+
+
+def test_a_ducker_with_two_long_keys_hears_both_at_the_same_moments(client, session_id, tmp_path):
+    ids = {}
+    for name in ("kick", "other", "bass"):
+        samples = np.tile(0.1 * kick(0.35), (1, 6)) if name == "kick" else np.full((1, RATE), 1e-3)
+        soundfile.write(tmp_path / f"{name}.flac", samples.T, RATE, subtype="PCM_16")
+        ids[name] = bring_in(client, session_id, tmp_path / f"{name}.flac")["result"]["track_id"]
+    keys = {"key.source": f"{ids['kick']}/after", "key.also": [{"source": f"{ids['other']}/after", "gain_db": 0.0}]}
+    place = {"strip_id": ids["bass"], "processor_id": "d", "type": "ducker"}
+
+    told = change(client, session_id, kind="add_processor", settings=keys, lay=True, **place)
+
+    assert told.status_code == 200, told.text
+    said = re.search(r"heard in parts of it.*: ([\d.]+) dB down", told.json()["label"])
+    assert float(said[1]) == pytest.approx(9.0, abs=1.0)

@@ -6,6 +6,7 @@ from statistics import median
 from typing import Any
 
 from reins.core.changes import AddProcessor, ChangeKind, SetProcessor, StartFrom, parse_change
+from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
 from reins.core.fitting import ANCHORS, FITS_DB
 from reins.core.kinds import KINDS
@@ -152,7 +153,10 @@ class Fitting:
         name = key_source(entry)
         if name in ("self", "before"):
             return None
-        keys = {name: some_of(self._sounds.key(tried, name)[0]) for name in key_names(entry)}
+        keys = {one: self._sounds.key(tried, one)[0] for one in key_names(entry)}
+        heard = some_of(keys[name])
+        if isinstance(heard, Excerpt):  # all that it hears, at the same moments
+            keys = {one: Excerpt(sound, heard.parts) for one, sound in keys.items()}
         return lay(entry, keys, Marks.of(keys[name]), vars(entry.settings)["amount_db"])
 
 
