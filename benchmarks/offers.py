@@ -19,17 +19,28 @@ import numpy as np
 import soundfile
 from tests.conftest import sound_of
 
-from reins.core.chainfile import parse_entry
+from reins.core.chainfile import parse_entry, parse_settings, settings_over
 from reins.core.dsp.filters import butterworth_cut, run_sections
+from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
+from reins.core.starting_points import STARTING_POINTS
 from reins.core.trials.aims import AIMS, Proposal, Work
 from reins.core.trials.ducking import lay
+from reins.core.trials.heard import HeardTake
+from reins.core.trials.kept_promise import figures_of, in_words, misses
+from reins.core.trials.promising import laid_as_promised
 from reins.core.trials.running import Trial
 from reins.errors import ReinsError
 
 LEVELS_DB = (0.0, -10.0, -20.0)
 STRUCK, SUNG = ("kick", "snare", "claps"), ("voice", "speech")
 NEXT_S = 0.25
+SOURCES = {
+    "kick": ("kick",), "snare": ("snare",), "drum bus": ("overhead",), "room": ("room",), "voice": ("voice",),
+    "speech": ("speech",), "bass": ("bass",), "acoustic guitar": ("guitar",), "electric guitar": ("guitar",),
+    "piano": ("keys",), "harmonium": ("keys", "strings"), "whole mix": ("bed",),
+}  # fmt: skip
+NEAR_ENOUGH = 1.0  # dB off what is promised, since it was laid by some of the take
 
 
 class Strip:
@@ -177,8 +188,28 @@ def opens(strip: Strip) -> Iterator[Row]:
     yield f"{len(hits)} hits", f"{sum(kept)} kept", sum(kept) >= 0.95 * len(hits), proposal.reached
 
 
+def points(strip: Strip) -> Iterator[Row]:
+    """Every starting point of this source, by what it promises, measured anew over the whole take."""
+    for point in STARTING_POINTS:
+        promise = point.promise
+        if promise is None or strip.role not in SOURCES[point.source]:
+            continue
+        entry = parse_entry({"id": "p", "type": point.type, "settings": point.settings}, "offers")
+        laid = laid_as_promised(Trial(strip.sound, [entry]), point)
+        if laid is None:
+            continue
+        settings = parse_settings(point.type, settings_over(entry, laid.settings), "offers")
+        take = HeardTake(Trial(Excerpt(strip.sound, [(0, strip.sound.facts.frames)]), [entry]), in_parts=False)
+        done = take.run(settings)
+        figures = figures_of(take, promise, settings, done)
+        over = np.abs(done.made).max() > max(1.0, np.abs(take.came).max())
+        right = not over and all(abs(off) <= NEAR_ENOUGH for off in misses(promise, figures).values())
+        yield f"{point.name[:24]}", ("over full scale, " if over else "") + in_words(figures), right, laid.reached
+
+
 OFFERS: dict[str, Callable[[Strip], Iterator[Row]]] = {
     "ducker": duck, "silence": silence, "esses": esses, "hits": hold_hits, "open": opens,
+    "points": points,
 }  # fmt: skip
 
 

@@ -1,12 +1,15 @@
 """Shared fixtures: a rate, seeded noise, sines and a folder for takes."""
 
 import fcntl
+from functools import cache
 from pathlib import Path
 
 import hypothesis
 import numpy as np
 import pytest
 
+from reins.core.finding.excerpt import Excerpt
+from reins.core.measure.spectra import spectrum_in_twelfths
 from reins.core.processors.base import alone
 from reins.core.sound import TakeFacts
 from reins.core.takes import Take, write_take
@@ -75,6 +78,13 @@ class sound_of:  # noqa: N801 - reads as a function
         return np.pad(
             inside, ((0, 0), (min(first - start, frames), max(frames - (first - start) - inside.shape[1], 0)))
         )
+
+    def peak_columns(self, start, frames, columns):
+        return Excerpt(self, [(start, start + frames)]).peak_columns(0, frames, columns)
+
+    @cache  # noqa: B019 - as long as the test
+    def spectrum(self):
+        return spectrum_in_twelfths(self)
 
 
 def kept(samples):

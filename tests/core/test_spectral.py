@@ -260,7 +260,7 @@ def test_the_middle_alone_is_moved():
 @pytest.mark.parametrize(
     "wrong",
     [
-        {"threshold_points": []}, {"threshold_points": [[1000, -40]] * 9},
+        {"threshold_points": []}, {"threshold_points": [[1000, -40]] * 33},
         {"threshold_points": [[5000, -40], [100, -40]]},
         {"threshold_points": [[1, -40]]}, {"window": 1000}, {"overlap": 3}, {"smoothing_oct": 2},
     ],

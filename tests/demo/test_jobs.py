@@ -8,17 +8,18 @@ import numpy as np
 import pytest
 import scipy.signal
 
-from reins.core.chainfile import parse_entry
+from reins.core.chainfile import parse_entry, parse_settings, settings_over
 from reins.core.engine.chain import Chain
 from reins.core.engine.offline import run_chain
 from reins.core.laid import reader
-from reins.core.measure.spectra import spectrum_in_twelfths
 from reins.core.pairs import PAIRS, entries_of
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import Send, Track
 from reins.core.settings.fields import describe_fields
 from reins.core.starting_points import STARTING_POINTS, find_starting_point
 from reins.core.trials.aims import AIMS
+from reins.core.trials.promising import laid_as_promised
+from reins.core.trials.running import Trial
 from reins.demo import drums, strings, voices
 from reins.demo.score import RATE
 from reins.services import guide
@@ -172,11 +173,12 @@ def ringing():
     seconds, told = np.arange(room.shape[1]) / RATE, []
     sound = room + 10 ** (-36 / 20) * np.sin(2 * np.pi * 3150 * seconds)
     narrow = {"bands": [{"freq_hz": 3150, "q": 20, "gain_db": -18}]}
-    fine = dict(find_starting_point("fine_bands", "A whistle of the room").settings)
-    for kind, settings in (("dynamic_eq", narrow), ("fine_bands", fine)):
-        entry = parse_entry({"type": kind, "settings": settings, "id": "p"}, "x")
-        spectrum = spectrum_in_twelfths(sound_of(sound))
-        made, _ = played([entry], sound, spectrum=spectrum)
+    point = find_starting_point("fine_bands", "A whistle of the room")
+    fine = parse_entry({"type": "fine_bands", "settings": point.settings, "id": "p"}, "x")
+    by_tones = settings_over(fine, laid_as_promised(Trial(sound_of(sound), [fine]), point).settings)
+    for kind, settings in (("dynamic_eq", narrow), ("fine_bands", by_tones)):
+        entry = fine.model_copy(update={"type": kind, "settings": parse_settings(kind, settings, "x")})
+        made, _ = played([entry], sound)
         tone = [
             abs((one[0, 5 * RATE :] * np.exp(-2j * np.pi * 3150 * seconds[5 * RATE :])).mean()) for one in (sound, made)
         ]

@@ -54,8 +54,9 @@ def test_a_take_twelve_db_too_quiet_is_held_as_much(client, house, session_id, t
         held.append(held_db(house, session_id, track))
         settings.append(document_of(house, session_id).tracks[track].chain[0].settings)
 
-    assert held[0] < -1.0 and held[1] == pytest.approx(held[0], abs=0.5)
-    assert "lower for this take" in told["label"] and " dB" in told["label"]
+    assert held[0] < -0.8 and held[1] == pytest.approx(held[0], abs=0.5)
+    said_db = float(re.search(r"usually −([\d.]+) dB", told["label"])[1])
+    assert said_db == pytest.approx(-held[1], abs=0.7)  # it heard some parts of the take
     assert settings[0] != settings[1]
 
 
@@ -79,8 +80,8 @@ def test_what_follows_another_or_is_relative_stays_and_limits_hold():
     assert [band.threshold_db for band in laid_on_take("multiband", multiband, -6.0).bands] == [-26] * 3
 
 
-def test_every_source_of_a_starting_point_has_an_anchor_or_is_a_sum():
-    assert {point.source for point in STARTING_POINTS} - set(ANCHORS) <= {"whole mix"}
+def test_every_source_of_a_starting_point_has_an_anchor():
+    assert {point.source for point in STARTING_POINTS} <= set(ANCHORS)
 
 
 @pytest.mark.parametrize(
@@ -97,7 +98,7 @@ def test_a_bus_is_fitted_by_what_comes_to_it(client, house, session_id, tmp_path
         told = change(client, session_id, kind="start_from", strip_id="g", processor_id="p", name=name).json()
         thresholds.append(document_of(house, session_id).buses["g"].chain[0].settings.threshold_db)
     assert thresholds[1] - thresholds[0] == pytest.approx(-12, abs=0.3)
-    assert ("LUFS" if "mix" in name else "dB") in told["label"] and "for this take" in told["label"]
+    assert re.search(r"usually −[\d.]+ dB, at most", told["label"])
 
 
 @pytest.mark.parametrize("way", ["drawn", "drawn to one that is there", "starting point"])

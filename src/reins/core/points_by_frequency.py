@@ -204,7 +204,7 @@ BY_FREQUENCY = (
     StartingPoint(
         "fine_bands", "room", "A whistle of the room", "Narrow tones that stay, whatever else plays.",
         {"reference": "own_mean", "threshold_db": 8, "hold_ratio": 10, "attack_ms": 150, "release_ms": 400,
-         "window": 8192, "smoothing_oct": 0.02},
+         "window": 8192, "smoothing_oct": 0},
     ),
     StartingPoint(
         "fine_bands", "voice", "Voice, harsh notes", "Between 2 and 6 kHz whatever sticks out comes back to its mean.",
@@ -213,8 +213,8 @@ BY_FREQUENCY = (
     ),
     StartingPoint(
         "fine_bands", "speech", "Speech, hum and hiss closed", "What lies under the line sinks between words.",
-        {"hold_ratio": 1, "close_ratio": 2.5, "close_range_db": 15,
-         "threshold_points": [[100, -50], [1000, -62], [9000, -70]], "attack_ms": 20, "release_ms": 60},
+        {"hold_ratio": 1, "close_ratio": 4, "close_range_db": 15,
+         "threshold_points": [[100, -50], [1000, -62], [9000, -70]], "attack_ms": 20, "release_ms": 20},
     ),
     StartingPoint(
         "make_room", "electric guitar", "Guitars under a voice", "From 1 to 5 kHz they give way while she sings.",

@@ -1,11 +1,16 @@
 """Starting points by source: settings from common practice, each with one sentence on what it does and why."""
 
+from dataclasses import replace
+
 from reins.core.points_by_frequency import BY_FREQUENCY
 from reins.core.points_by_level import BY_LEVEL
+from reins.core.promises import PROMISES
 from reins.core.starting_point import StartingPoint
 from reins.errors import NotFoundError
 
-STARTING_POINTS = (*BY_LEVEL, *BY_FREQUENCY)
+STARTING_POINTS = tuple(
+    replace(point, promise=PROMISES.get((point.type, point.name))) for point in (*BY_LEVEL, *BY_FREQUENCY)
+)
 
 
 def starting_points(kind: str) -> list[StartingPoint]:

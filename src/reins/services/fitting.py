@@ -1,26 +1,22 @@
 """Settings laid by the sound they are for: a starting point by its level, what is added without one by trying it."""
 
-from collections.abc import Callable
 from dataclasses import replace
-from statistics import median
 from typing import Any
 
 from reins.core.changes import AddProcessor, ChangeKind, SetProcessor, StartFrom, parse_change
 from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
-from reins.core.fitting import ANCHORS, FITS_DB
 from reins.core.kinds import KINDS
-from reins.core.measure.levels import measure_source
 from reins.core.processors import PROCESSORS
 from reins.core.routing import key_names, key_source
 from reins.core.sessions import Document
-from reins.core.sound import Sound
 from reins.core.starting_points import find_starting_point
-from reins.core.trials.ducking import Laid as Ducked
 from reins.core.trials.ducking import lay, some_of
 from reins.core.trials.kinding import as_kind_on_take
 from reins.core.trials.laying import laid
+from reins.core.trials.offered import Laid
 from reins.core.trials.opening import opened_upward
+from reins.core.trials.promising import laid_as_promised
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 from reins.services.editing import change_session, document_of
@@ -28,7 +24,7 @@ from reins.services.house import House
 from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
 
-REMEMBERED, REMEMBERED_KINDS = 16, 500
+REMEMBERED, REMEMBERED_KINDS = 100, 500
 UPWARD = {"direction": "up"}
 LAYS = ("add_processor", "set_processor")
 
@@ -38,7 +34,7 @@ class Fitting:
 
     def __init__(self, house: House, sounds: Sounds) -> None:
         self._house, self._sounds = house, sounds
-        self._levels = Remembered(REMEMBERED)
+        self._promised = Remembered(REMEMBERED)
         self._came_from = Remembered(REMEMBERED_KINDS)
 
     def change(self, session_id: str, raw: Any) -> dict[str, Any]:
@@ -60,29 +56,22 @@ class Fitting:
         return change_session(self._house, session_id, change)
 
     def fitted(self, session_id: str, change: StartFrom) -> StartFrom:
-        """A starting point as it is to be laid on a strip's sound: how far that lies from what it is written for."""
+        """A starting point as it is to be laid on a strip's sound, so that it keeps its promise there."""
         if change.settings is not None or change.fit_db or change.laid:
             return change
         document = document_of(self._house, session_id)
         by_key = self._by_key(document, change)
         if by_key is not None:
             return change.model_copy(update={"laid": by_key.settings, "fit_said": by_key.said})
-        entry = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
-        anchor = None if entry is None else ANCHORS.get(find_starting_point(entry.type, change.name).source)
-        if anchor is None:
+        trial = self._trial(document, change)
+        if trial is None:
             return change
-        what, written_db = anchor
-        try:
-            sound, name = self._sounds.source(document, change.strip_id)
-        except ConflictError:  # nothing to fit it to
-            return change
-        level_db = self._levels.get((name, what), lambda: LEVELS[what](sound))
-        if level_db is None or abs(level_db - written_db) < FITS_DB:
-            return change
-        by_db = round(level_db - written_db, 1)
-        way, unit = "higher" if by_db > 0 else "lower", "LUFS" if what == "loudness" else "dB"
-        said = f"set {abs(by_db):.1f} dB {way} for this take: {WORDS[what]} {level_db:.1f} {unit}"
-        return change.model_copy(update={"fit_db": by_db, "fit_said": said.replace("-", "−")})
+        entry = trial.entries[-1]
+        point = find_starting_point(entry.type, change.name)
+        heard = self._sounds.source(document, change.strip_id)[1], self._sounds.keys(document, change.strip_id)[1]
+        chain = [one.model_dump_json() for one in trial.entries]
+        found = self._promised.get((*heard, *chain, point.name), lambda: laid_as_promised(trial, point))
+        return change if found is None else change.model_copy(update={"laid": found.settings, "fit_said": found.said})
 
     def _laid(self, session_id: str, change: AddProcessor | SetProcessor) -> AddProcessor | SetProcessor:
         document = document_of(self._house, session_id)
@@ -132,7 +121,7 @@ class Fitting:
             self._came_from.put((*place, entry.type, settings.model_dump_json()), entry.settings.model_dump())
         return change.model_copy(update={"laid": settings.model_dump(), "laid_said": said})
 
-    def _trial(self, document: Document, change: AddProcessor | SetProcessor | ChangeKind) -> Trial | None:
+    def _trial(self, document: Document, change: AddProcessor | SetProcessor | ChangeKind | StartFrom) -> Trial | None:
         """The chain up to the processor that a change is of, as it then is, on the strip's sound; None without one."""
         try:
             sound, _ = self._sounds.source(document, change.strip_id)
@@ -144,7 +133,7 @@ class Fitting:
         place = [entry.id for entry in strip.chain].index(change.processor_id)
         return Trial(sound, strip.chain[: place + 1], keys, document.beat, strip.reins)
 
-    def _by_key(self, document: Document, change: AddProcessor | SetProcessor | StartFrom) -> Ducked | None:
+    def _by_key(self, document: Document, change: AddProcessor | SetProcessor | StartFrom) -> Laid | None:
         """How what yields to a key is laid by it; None for all else, and without a key that sounds."""
         tried, _ = change.apply(document)
         entry = next((e for e in tried.strip(change.strip_id).chain if e.id == change.processor_id), None)
@@ -158,20 +147,3 @@ class Fitting:
         if isinstance(heard, Excerpt):  # all that it hears, at the same moments
             keys = {one: Excerpt(sound, heard.parts) for one, sound in keys.items()}
         return lay(entry, keys, Marks.of(keys[name]), vars(entry.settings)["amount_db"])
-
-
-def _of_hits(sound: Sound) -> float | None:
-    peaks = [hit.peak_db for hit in Marks.of(sound).hits]
-    return median(peaks) if peaks else None
-
-
-def _of_loudness(sound: Sound) -> float | None:
-    return measure_source(sound, 0, sound.facts.frames).integrated_lufs
-
-
-LEVELS: dict[str, Callable[[Sound], float | None]] = {
-    "hits": _of_hits,
-    "active": lambda sound: Marks.of(sound).active.level_db,
-    "loudness": _of_loudness,
-}
-WORDS = {"hits": "hits at", "active": "what sounds at", "loudness": "its loudness is"}

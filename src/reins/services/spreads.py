@@ -8,8 +8,7 @@ import numpy as np
 
 from reins.core.changes import StartFrom
 from reins.core.changes.chains import processor_at
-from reins.core.settings.fields import settings_fields
-from reins.core.settings.paths import value_at
+from reins.core.settings.fields import changes
 from reins.core.starting_points import starting_points
 from reins.core.trials.running import Trial
 from reins.core.trials.spreads import Axis, can_spread, measured, spread, tiles, tried
@@ -94,20 +93,3 @@ class Spreads:
             "number": number, "figures": figures, "result_db": np.round(db, 1).tolist(),
             "held_db": np.round(held, 1).tolist(), "let_db": np.round(let, 1).tolist(),
         }  # fmt: skip
-
-
-def changes(before: Any, after: Any) -> dict[str, Any]:
-    """By path what settings are that differ from others; lists as a whole, plain."""
-    found: dict[str, Any] = {}
-    for path, _ in settings_fields(type(after)):
-        value = value_at(after, path)
-        if value != value_at(before, path):
-            listed = isinstance(value, list)
-            found[path] = (
-                [one.model_dump() if hasattr(one, "model_dump") else one for one in value] if listed else value
-            )
-    return found
-
-
-def _plain(value: Any) -> Any:
-    return value.model_dump() if hasattr(value, "model_dump") else value

@@ -317,5 +317,5 @@ class StartFrom(OnProcessor):
             over = parse_settings(entry.type, settings_over(chain[index], self.laid), self.name)
             chain[index] = entry.model_copy(update={"settings": over})
         label = f"{strip.name}: {PROCESSORS[entry.type].label.lower()} from “{self.name}”"
-        label += f", {self.fit_said}" if chain[index].settings != settings else ""
+        label += f", {self.fit_said}" if self.fit_said else ""
         return with_chain(document, self.strip_id, chain), label

@@ -25,7 +25,7 @@ from reins.core.settings.models import MisfitError
 from reins.core.settings.points import Drawn, Point, checked_points, points
 
 FLAT_RATIO = 100.0
-MOST_POINTS = 8
+MOST_POINTS = 32
 PLACES_HZ, VALUES_DB = (10.0, 30000.0), (-150.0, 60.0)
 QUIET_DB = -100.0  # what lies below is not lifted
 

@@ -61,6 +61,19 @@ def settings_fields(model: Model, prefix: str = "") -> list[tuple[str, Any]]:
     return fields
 
 
+def changes(before: Any, after: Any) -> dict[str, Any]:
+    """By path what settings are that differ from others; lists as a whole, plain."""
+    found: dict[str, Any] = {}
+    for path, _ in settings_fields(type(after)):
+        value = value_at(after, path)
+        if value != value_at(before, path):
+            listed = isinstance(value, list)
+            found[path] = (
+                [one.model_dump() if hasattr(one, "model_dump") else one for one in value] if listed else value
+            )
+    return found
+
+
 def describe_fields(model: Model) -> list[dict[str, Any]]:
     """Everything the screen needs to build controls, read from the fields of a model that are settings."""
     described = []

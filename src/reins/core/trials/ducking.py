@@ -8,7 +8,7 @@ beater stands out alone.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
@@ -21,6 +21,7 @@ from reins.core.finding.hits import Hit
 from reins.core.finding.marks import Marks
 from reins.core.settings.fields import limits_of, place_of
 from reins.core.sound import Sound
+from reins.core.trials.offered import Laid, counted, in_db
 from reins.core.trials.running import Trial
 
 Array = npt.NDArray[np.float64]
@@ -43,17 +44,6 @@ PHRASE_HOLD_S = 0.25
 SHORTEST_S, LONG_S, PART_S = 0.2, 60.0, 20.0
 # What it may miss by: of the depth, of being back, of the time.
 MISS_DB, LEAST_BACK, MOST_SHARE = 2.0, 0.8, 0.65
-
-
-@dataclass(frozen=True)
-class Laid:
-    """Settings by path; what was measured with them; that in words; whether it is what a ducker is for."""
-
-    settings: dict[str, Any]
-    figures: dict[str, Any]
-    said: str
-    reached: bool
-    runs: int = 0
 
 
 def struck(key: Marks) -> bool:
@@ -259,9 +249,9 @@ def _measured_at_hits(ducker: _Ducker, settings: dict[str, Any]) -> Laid:
     close = abs(depth_db - ducker.asked_db) <= MISS_DB
     fader = back_pct < 100.0 * LEAST_BACK or held_pct > 90.0
     some = figures["followed"] < len(at)
-    followed = f"{figures['followed']} of {len(at)} hits" if some else _counted(len(at), "hit")
+    followed = f"{figures['followed']} of {len(at)} hits" if some else counted(len(at), "hit")
     said = (
-        f"{followed} of its key: {_db(depth_db)} down in the first 80 ms of a hit, back within 1 dB before "
+        f"{followed} of its key: {in_db(depth_db)} down in the first 80 ms of a hit, back within 1 dB before "
         f"{back_pct:.0f} % of the next, held {held_pct:.0f} % of the time"
     )
     if fader:
@@ -270,7 +260,7 @@ def _measured_at_hits(ducker: _Ducker, settings: dict[str, Any]) -> Laid:
             "Take a shorter sound for its key, or a low cut in it"
         )
     elif not close:
-        said = f"not by {_db(ducker.asked_db)}: {said}"
+        said = f"not by {in_db(ducker.asked_db)}: {said}"
     return Laid(settings, figures, said, close and not fader)
 
 
@@ -305,7 +295,7 @@ def _by_phrases(ducker: _Ducker) -> Laid:
         "got_db": round(depth_db, 2), "held_pct": held_pct, "back_pct": round(back_pct, 1),
         "phrases": len(key.phrases), "key_noise_db": round(noise_db, 1), "key_db": round(usual_db, 1),
     }  # fmt: skip
-    said = f"{_counted(len(key.phrases), 'phrase')} of its key: {_db(depth_db)} down while it sounds"
+    said = f"{counted(len(key.phrases), 'phrase')} of its key: {in_db(depth_db)} down while it sounds"
     if down_s:
         said += f", {1000 * float(np.median(down_s)):.0f} ms after it begins"
     said += f", back within 1 dB {1000 * float(np.median(back_s)):.0f} ms after it ends" if back_s else ""
@@ -329,14 +319,3 @@ def _inside(ducker: _Ducker, size: int) -> npt.NDArray[np.bool_]:
     for begin, end in ducker.key.phrases:
         inside[ducker.at(begin) : ducker.at(end)] = True
     return inside
-
-
-def _counted(number: int, what: str) -> str:
-    return f"{number} {what}{'' if number == 1 else 's'}"
-
-
-def _db(value: float) -> str:
-    return f"{value:.1f} dB".replace("-", "−")
-
-
-__all__ = ["Laid", "evenness", "lay", "some_of", "struck"]

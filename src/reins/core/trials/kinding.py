@@ -12,6 +12,7 @@ from reins.core.processors import PROCESSORS
 from reins.core.settings.fields import limits_of
 from reins.core.settings.paths import laid_over
 from reins.core.trials.laying import as_it_comes
+from reins.core.trials.offered import in_db
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 
@@ -74,10 +75,9 @@ def as_kind_on_take(trial: Trial, to: str) -> tuple[Any, str]:
         settings = laid_over(settings, {"output_db": output_db})
         after = _did(heard, _entry(entry, to, settings))
     where = ", where it is loudest" if long else ""
-    said = (
-        f"usually {_db(after.usual_db)} and at most {_db(after.deepest_db)}{where} (before {_db(before.usual_db)} and "
-    )
-    return settings, f"{said}{_db(before.deepest_db)}){_cannot(entry, to, before, after)}"
+    said = f"usually {in_db(after.usual_db)} and at most {in_db(after.deepest_db)}{where}"
+    said += f" (before {in_db(before.usual_db)} and {in_db(before.deepest_db)})"
+    return settings, said + _cannot(entry, to, before, after)
 
 
 def _cannot(entry: ProcessorEntry, to: str, before: _Did, after: _Did) -> str:
@@ -113,7 +113,3 @@ def _entry(entry: ProcessorEntry, to: str, settings: Any) -> ProcessorEntry:
 def _within(kind: str, name: str, value: float) -> float:
     low, high = limits_of(PROCESSORS[kind].Settings.model_fields[name])
     return float(min(max(value, low), high))
-
-
-def _db(value: float) -> str:
-    return f"{value:.1f} dB".replace("-", "−")

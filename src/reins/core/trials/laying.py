@@ -2,6 +2,7 @@
 sound it comes to, found by running the processor over some of it.
 """
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -63,19 +64,8 @@ class _Come(Excerpt):
         return out
 
 
-def as_it_comes(trial: Trial) -> Trial:
-    """The last processor alone, on what comes to it where the sound is loudest; what stands before it is run once."""
-    parts = _loudest(trial.sound)
-    *before, entry = trial.entries
-    if not any(one.on for one in before):
-        return Trial(parts, [entry], beat=trial.beat)
-    keys = {name: Excerpt(key, parts.parts) for name, key in trial.keys.items()}
-    runs = Trial(parts, before, keys, trial.beat).run(0, parts.facts.frames, block_frames=RUN_FRAMES)
-    samples = np.concatenate([result.copy() for result, _ in runs], axis=1)
-    return Trial(_Come(parts, samples), [entry], beat=trial.beat)
-
-
-def _loudest(sound: Sound) -> Excerpt:
+def loudest_parts(sound: Sound) -> Excerpt:
+    """All of a sound that is short, else the loudest parts of it."""
     frames, part = sound.facts.frames, round(PART_S * sound.facts.sample_rate)
     count = frames // part
     if count <= PARTS:
@@ -83,6 +73,20 @@ def _loudest(sound: Sound) -> Excerpt:
     peaks = sound.peak_columns(0, count * part, count)
     chosen = sorted(np.argsort(peaks)[-PARTS:].tolist())
     return Excerpt(sound, [(place * part, (place + 1) * part) for place in chosen])
+
+
+def as_it_comes(trial: Trial, parts_of: Callable[[Sound], Excerpt] = loudest_parts) -> Trial:
+    """The last processor alone, on what comes to it in parts of the sound, the loudest unless said otherwise; what
+    stands before it is run once.
+    """
+    parts = parts_of(trial.sound)
+    *before, entry = trial.entries
+    if not any(one.on for one in before):
+        return Trial(parts, [entry], beat=trial.beat)
+    keys = {name: Excerpt(key, parts.parts) for name, key in trial.keys.items()}
+    runs = Trial(parts, before, keys, trial.beat).run(0, parts.facts.frames, block_frames=RUN_FRAMES)
+    samples = np.concatenate([result.copy() for result, _ in runs], axis=1)
+    return Trial(_Come(parts, samples), [entry], beat=trial.beat)
 
 
 def _search(trial: Trial, paths: list[str], goal: float) -> dict[str, float]:
@@ -113,10 +117,10 @@ def _done(trial: Trial, settings: dict[str, float]) -> dict[str, float]:
     if "states" in PROCESSORS[entry.type].views:
         return dict.fromkeys(settings, whole["held_pct"])
     bands = {name: abs(band.statistics(span.frames)["usual_db"]) for name, band in span.bands.items()}
-    return {path: bands.get(_gain_of(path), abs(whole["usual_db"])) for path in settings}
+    return {path: bands.get(gain_of(path), abs(whole["usual_db"])) for path in settings}
 
 
-def _gain_of(path: str) -> str:
-    """The name of the gain that a level moves."""
+def gain_of(path: str) -> str:
+    """The name of the gain that a level moves, by the level's path."""
     parts = path.split(".")
     return f"band{int(parts[1]) + 1}.gain_db" if parts[0] == "bands" else "gain_db"
