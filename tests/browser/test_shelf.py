@@ -75,6 +75,21 @@ def test_times_that_are_short_offer_oversampling_and_one_press_takes_it(desk, dr
     assert find(driver, '[data-setting="oversampling"] select').get_attribute("value") == "auto"
 
 
+@pytest.mark.at("Snare", "gate")
+def test_what_is_too_much_is_said_with_its_cure_and_one_press_takes_it(desk, driver):
+    desk.type("threshold_db", "-8")
+    wait_until(lambda: "do not get through" in find(driver, ".bench-much").text)
+    cure = find(driver, "[data-do=cure]").text
+
+    desk.click("[data-do=cure]")
+
+    wait_until(lambda: desk.settings("Snare")["threshold_db"] < -8)
+    assert cure == f"Threshold {desk.settings('Snare')['threshold_db']:.1f} dB".replace("-", "−")
+    wait_until(
+        lambda: "-8" not in find(driver, ".bench-much").text and not find(driver, "[data-do=cure]").is_displayed()
+    )
+
+
 @pytest.mark.at("Bass")
 def test_what_is_exported_at_16_bits_is_dithered_unless_told_not_to(desk, driver, downloads):
     files = {}

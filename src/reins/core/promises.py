@@ -75,7 +75,7 @@ _DEESSER = {
     "Speech, close microphone": _held(1.5, 5.5, 7, held_pct=35),
     "Electric guitar, harshness at 3 to 6 kHz": _held(1, 4, 6),
     "Cymbals, less harsh": _held(1, 4, 6),
-    "Guitar, fingers on strings near 2 kHz": _held(1, 4, 6, held_pct=60),
+    "Guitar, fingers on strings near 2 kHz": _held(0.8, 4, 6, held_pct=75),
     "Kick, the beater near 3 kHz": _held(1.5, 6, 8, held_pct=40),
     "Whole mix, esses in the middle": _held(1, 4, 5, held_pct=40),
 }

@@ -13,6 +13,7 @@ from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import SetProcessor
 from reins.core.engine.bandlevels import above_pct, above_spectrum_db, shares_pct, threshold_of
 from reins.core.engine.entries import wants_spectrum
+from reins.core.finding.marks import Marks
 from reins.core.measure.folding import BIN_FRAMES, STEPS_PER_DB
 from reins.core.measure.levels import Level, measure_source
 from reins.core.measure.span import Span
@@ -23,6 +24,7 @@ from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
 from reins.core.sound import Sound
+from reins.core.trials.overmuch import too_much
 from reins.core.trials.pictures import burst, curve, frequency, harmonics, histogram_of, level_histogram
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
@@ -36,6 +38,7 @@ from reins.services.sounds import Sounds
 REMEMBERED = 120  # a few for each strip that is gone to and fro between
 REMEMBERED_BINS = 1_000_000  # 24 bytes each: four whole takes of five minutes
 MAX_COLUMNS = 4096
+MARKS = 8  # sounds whose marks are at hand
 OVERVIEW_COLUMNS = 800
 
 
@@ -47,6 +50,7 @@ class Previews:
         self._newest = Newest()
         self._known = Remembered(REMEMBERED, fits=_fit)
         self._drawn = Remembered(REMEMBERED)
+        self._marks = Remembered(MARKS)
 
     def preview(
         self, session_id: str, strip_id: str, *, desk: str, number: int, processor_id: str | None,
@@ -93,6 +97,7 @@ class Previews:
                 bands = _bands(span, start, frames, columns)
                 answer |= {
                     "offer": offer(entry.settings),
+                    "too_much": self._too_much(name, trial, entry.id, span) if whole else None,
                     "bands": bands,
                     "heard": _heard(span, entry, document.sample_rate),
                 }
@@ -107,6 +112,16 @@ class Previews:
         made = (entry.model_dump_json(), rate)
         pictures: dict[str, Any] = self._drawn.get(made, lambda: _pictures(entry, rate, None))
         return pictures
+
+    def _too_much(self, name: str, trial: Trial, processor_id: str, span: Span) -> dict[str, Any] | None:
+        """What a processor overdoes on the whole of a sound, and its cure."""
+
+        def marks() -> Marks:
+            found: Marks = self._marks.get(name, lambda: Marks.of(trial.sound))
+            return found
+
+        found = too_much(trial, processor_id, span, marks)
+        return None if found is None else vars(found)
 
     def levels(self, session_id: str, strip_id: str) -> dict[str, Any]:
         """How long the strip's sound sits at each level, and its peaks from end to end."""

@@ -23,10 +23,10 @@ AFTER_S, BEFORE_S = 0.15, 0.05  # a pause begins so long after a phrase, and end
 NEXT_S, LATE = 0.25, 0.6  # between hits that far apart, from that part of the way on
 
 
-def parts_to_hear(sound: Sound) -> Excerpt:
-    """All of a sound that is short; of another its loudest parts and some of all others that sound."""
+def parts_to_hear(sound: Sound, whole_s: float = WHOLE_S) -> Excerpt:
+    """All of a sound that is no longer; of another its loudest parts and some of all others that sound."""
     rate, frames = sound.facts.sample_rate, sound.facts.frames
-    if frames <= WHOLE_S * rate:
+    if frames <= whole_s * rate:
         return Excerpt(sound, [(0, frames)])
     part = round(PART_S * rate)
     count = frames // part

@@ -23,7 +23,7 @@ AT_HIT_S, FIRST_S, PASSES_DB = 0.04, 0.005, 3.0
 HELPS = {
     "usual_db": "what it listens for hardly stands out here: set its threshold by hand",
     "deepest_db": "the take varies that much: even it out before this",
-    "held_pct": "the take is as loud nearly all along: a slower compressor does more for it",
+    "held_pct": "what it acts on hardly ever rests here: less range, or another band, does less harm",
     "first_db": "a longer attack leaves more of it",
     "sounds_db": "what sounds and what does not are too close: less range is kinder",
     "rests_db": "what lies between is as loud as what sounds: record it closer, or take a narrower band",

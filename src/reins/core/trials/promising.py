@@ -38,10 +38,12 @@ from reins.core.trials.running import Trial
 from reins.core.trials.tones import loudest_note_hz, notches, steady_tones, under_pauses
 
 Array = npt.NDArray[np.float64]
+MEASURED_S, FINELY_S = 40.0, 12.0  # up to that long it is measured over all of it; so at the rate it will run at
 RUNS, MOST_STEP_DB, FURTHEST_DB = 8, 12.0, 60.0
 PER_DB, LEAST_PER_DB = 0.6, 0.2  # of what is done by each dB: as a guess, and at least
 SETTLED = 0.3  # of half of what is promised, off its middle
 HEADROOM_DB = 0.1
+FORGIVEN_DB = 0.3  # of what is missed
 HOLDS, CLOSES = 0.5, 0.7  # of the rest between hits, which is the end of the way to the next
 
 LEVELS: dict[str, Callable[[Marks], float | None]] = {
@@ -57,8 +59,10 @@ def laid_as_promised(trial: Trial, point: StartingPoint) -> Laid | None:
     path that differ, what was measured with them, and that in words. None for silence, and for what its key lays.
     """
     entry = trial.entries[-1]
-    heard = as_it_comes(trial, parts_to_hear)
-    take = HeardTake(heard, heard.sound.facts.frames < trial.sound.facts.frames)
+    at_last = HeardTake(as_it_comes(trial, lambda sound: parts_to_hear(sound, MEASURED_S)), in_parts=False)
+    at_last.in_parts = at_last.trial.sound.facts.frames < trial.sound.facts.frames
+    pauses = point.promise is not None and point.promise.hits_pct is None and point.promise.rests_db is not None
+    take = at_last if pauses or at_last.in_parts else HeardTake(as_it_comes(trial, parts_to_hear), in_parts=True)
     if take.silent or PROCESSORS[entry.type].made_by_tie:
         return None
     settings, promise = entry.settings, point.promise
@@ -70,9 +74,11 @@ def laid_as_promised(trial: Trial, point: StartingPoint) -> Laid | None:
     if promise is not None:
         settings = _by_what_sounds(take, settings, promise)
         settings = _search(take, settings, promise)
-    done = take.run(settings)
+    take = at_last
+    done = take.run(settings, roughly=take.came.shape[1] > FINELY_S * take.rate)
     figures = figures_of(take, promise, settings, done) if promise is not None else {}
     missed = misses(promise, figures) if promise is not None else {}
+    missed = {name: off for name, off in missed.items() if abs(off) > FORGIVEN_DB}
     said = in_words(figures)
     if promise is not None and missed:
         helps = HELPS[what_helps(promise, figures, missed, at_limit=_at_limit(take, settings, promise, done))]

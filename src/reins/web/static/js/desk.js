@@ -19,6 +19,7 @@ import { StripList } from "./strips.js";
 import { TakeView } from "./takeview.js";
 import { bars, clock } from "./times.js";
 
+const NOTHING = { said: "", cure: "", settings: {}, lay: false }; // is too much
 const PARTS = [
   "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
@@ -62,6 +63,8 @@ const shown = (kit, state, data) => ({
   awaited: {},
   problem: "",
   offer: "",
+  /** What the chosen processor overdoes on this take, and what one press does about it. @type {{said: string, cure: string, settings: Record<string, any>, lay: boolean}} */
+  much: NOTHING,
   lost: false,
   drawing: false,
 
@@ -303,10 +306,11 @@ const shown = (kit, state, data) => ({
     kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
     if (answer.whole) {
+      this.much = answer.too_much ?? NOTHING;
       kit.takeWords = takeWords(this.strip.name, answer);
       say(kit.view.canvas, kit.takeWords);
     }
-    this.offer = answer.offer ?? "";
+    this.offer = this.much.settings.hold_ms ? "" : answer.offer ?? ""; // what chatters holds too shortly: that is its cure
     state.hearing.follow(answer);
     state.frequencies.drawFrequencies(answer);
   },

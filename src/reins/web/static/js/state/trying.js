@@ -45,6 +45,11 @@ export const trying = (kit, state) => ({
     kit.previews.ask();
   },
 
+  /** What is too much is mended by one step. */
+  cure() {
+    const { settings, lay } = state.desk.much;
+    return lay ? state.editing.onProcessor("set_processor", state.desk.processor, { settings, lay }) : this.keepMany(settings);
+  },
   keepSetting(name, value) { return this.keepMany({ [name]: value }); },
 
   wish() {
