@@ -73,7 +73,7 @@ def test_the_first_half_hour_holds_and_closes_as_it_says(desk, driver, go):
     desk.click('[data-add="gate"]')
     wait_for(driver, '.station.is-selected[data-type="gate"]')
     choose_option(driver, '[data-do="points"] option', lambda text: text.startswith("Snare, only its own hits"))
-    wait_until(lambda: desk.settings("Snare", 1)["hysteresis_db"] == 3.0)
+    wait_until(lambda: desk.settings("Snare", 1)["range_db"] == 40.0)
     wait_until(lambda: int(desk.fact("openings").split(",")[0]) > 25)  # it is kept before its picture is asked for
 
 

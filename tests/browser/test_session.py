@@ -106,6 +106,26 @@ def test_a_file_dropped_on_the_desk_becomes_a_track(desk, driver):
     assert desk.state()["takes"][desk.track(name)["take_id"]]["frames"] == 4800
 
 
+def test_the_tempo_of_what_was_brought_in_is_told_once_and_taken_by_one_press(desk, driver, tmp_path):
+    driver.get(desk.server.url)
+    find(driver, "#session-name").send_keys("In time")
+    find(driver, ".card-new button").click()
+    wait_for(driver, ".take-canvas")
+    made = np.zeros(8 * 48000)
+    for at in np.arange(0.25, 7.5, 60 / 104):
+        made[round(at * 48000) :][:2400] += np.random.default_rng(1).normal(0, 0.1, 2400) * np.linspace(1, 0, 2400)
+    soundfile.write(tmp_path / "Strokes.wav", made, 48000)
+
+    find(driver, "input[type=file][multiple]").send_keys(str(tmp_path / "Strokes.wav"))
+
+    wait_until(lambda: "found: take it" in find(driver, "[data-do=found-tempo]").text)
+    found = find(driver, "[data-do=found-tempo]").text
+    assert min(abs(float(found.split()[0]) / bpm - 1) for bpm in (52, 104)) < 0.005
+    find(driver, "[data-do=found-tempo]").click()
+    wait_until(lambda: not find(driver, "[data-do=found-tempo]").is_displayed())
+    assert find(driver, ".head-tempo .control-number").text.startswith(found.split()[0].split(".")[0])
+
+
 def test_an_empty_session_that_is_played_stops_by_itself(desk, driver):
     driver.get(desk.server.url)
     find(driver, "#session-name").send_keys("Nothing yet")

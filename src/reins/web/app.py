@@ -37,6 +37,7 @@ from reins.services.reference import Referring
 from reins.services.reins import ReinViews
 from reins.services.sounds import Sounds
 from reins.services.spreads import Spreads
+from reins.services.tempi import Tempi
 from reins.web import batches, files, judging, live, reins, routes, shelf
 from reins.web.bounds import Bounds
 from reins.web.depends import ASKS
@@ -96,6 +97,7 @@ def create_app(settings: AppSettings, house: House, readying: Readying | None = 
     def close() -> None:
         """Once nobody is served any more: work that goes on stops, what was kept is whole."""
         app.state.jobs.close()
+        app.state.tempi.close()
         if readying is not None:
             readying.close()
         house.close()
@@ -110,6 +112,7 @@ def create_app(settings: AppSettings, house: House, readying: Readying | None = 
     app.state.frequencies = Frequencies(house, sounds)
     app.state.aboves = Aboves(house, sounds)
     app.state.aims = Aims(house, sounds)
+    app.state.tempi = Tempi(house)
     app.state.equal = Equal(house, sounds)
     app.state.blinds = Blinds(house, app.state.equal)
     app.state.fights = Fights(house, sounds)

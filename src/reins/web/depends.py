@@ -20,6 +20,7 @@ from reins.services.readying import Readying
 from reins.services.reference import Referring
 from reins.services.reins import ReinViews
 from reins.services.spreads import Spreads
+from reins.services.tempi import Tempi
 
 #: The tags of a route that only asks, though what it asks for is posted: where it fails, nothing could have changed.
 ASKS: list[str | Enum] = ["asks"]
@@ -100,6 +101,11 @@ def _aims(request: Request) -> Aims:
     return found
 
 
+def _tempi(request: Request) -> Tempi:
+    found: Tempi = request.app.state.tempi
+    return found
+
+
 TheHouse = Annotated[House, Depends(_house)]
 TheReadying = Annotated[Readying | None, Depends(_readying)]
 TheJobs = Annotated[Jobs, Depends(_jobs)]
@@ -112,6 +118,7 @@ TheBlinds = Annotated[Blinds, Depends(_blinds)]
 TheFights = Annotated[Fights, Depends(_fights)]
 TheEqual = Annotated[Equal, Depends(_equal)]
 TheAboves = Annotated[Aboves, Depends(_aboves)]
+TheTempi = Annotated[Tempi, Depends(_tempi)]
 TheAims = Annotated[Aims, Depends(_aims)]
 TheReferring = Annotated[Referring, Depends(_referring)]
 TheReinViews = Annotated[ReinViews, Depends(_rein_views)]

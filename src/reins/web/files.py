@@ -27,7 +27,7 @@ from reins.services.house import House
 from reins.services.jobs import Job, Jobs
 from reins.services.loudness import mix_loudness
 from reins.services.sessionfiles import export_session, import_session
-from reins.web.depends import ASKS, TheAims, TheHouse, TheJobs
+from reins.web.depends import ASKS, TheAims, TheHouse, TheJobs, TheTempi
 
 router = APIRouter()
 ADDED = "Nothing was added."
@@ -35,11 +35,18 @@ ADDED = "Nothing was added."
 
 @router.post("/api/sessions/{session_id}/takes")
 def bring_in_file(
-    request: Request, session_id: str, house: TheHouse, jobs: TheJobs, file: Annotated[UploadFile, File()]
-) -> dict[str, Any]:
+    request: Request, session_id: str, house: TheHouse, jobs: TheJobs, tempi: TheTempi,
+    file: Annotated[UploadFile, File()],
+) -> dict[str, Any]:  # fmt: skip
     """Bring a file in as a new track; answers with the job that does it."""
     editing.document_of(house, session_id)
-    return _with_upload(request, house, jobs, file, lambda *given: asdict(bring_in(house, session_id, *given)))
+
+    def brought_in(path: Path, name: str, progress: Progress) -> dict[str, Any]:
+        made = bring_in(house, session_id, path, name, progress)
+        tempi.prepare(session_id)
+        return asdict(made)
+
+    return _with_upload(request, house, jobs, file, brought_in)
 
 
 @router.post("/api/sessions/{session_id}/tracks/{track_id}/take")

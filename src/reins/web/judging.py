@@ -18,6 +18,7 @@ from reins.web.depends import (
     TheHouse,
     TheReferring,
     TheSpreads,
+    TheTempi,
 )
 
 router = APIRouter(prefix="/api/sessions/{session_id}")
@@ -40,6 +41,12 @@ class Asked(Body):
 def marks(session_id: str, strip_id: str, body: Asked, aims: TheAims) -> dict[str, Any]:
     """Hits, phrases, sibilants and tempo of what comes to a strip."""
     return aims.marks(session_id, strip_id, desk=body.desk, number=body.number)
+
+
+@router.get("/tempo", tags=ASKS)
+def tempo(session_id: str, tempi: TheTempi) -> dict[str, Any]:
+    """The tempo that the session's takes have in common: found_bpm, or None, and whether it is sure."""
+    return tempi.found(session_id)
 
 
 class AboveBody(Asked):

@@ -103,6 +103,8 @@ export const chainsCompared = (id, strip, session, other) => request(`/api/sessi
 export const fight = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/fight`, body);
 export const aim = (id, strip, body, signal) => post(`/api/sessions/${id}/strips/${strip}/aim`, body, signal);
 export const levels = (id, strip) => request(`/api/sessions/${id}/strips/${strip}/levels`);
+/** The tempo that a session's takes have in common. */
+export const tempo = (id) => request(`/api/sessions/${id}/tempo`);
 export const matching = (id, body) => post(`/api/sessions/${id}/matching`, body);
 export const matchMakeup = (id, strip, processor) => post(`/api/sessions/${id}/strips/${strip}/processors/${processor}/makeup`, {});
 export const exportStrip = (id, strip, body) => post(`/api/sessions/${id}/strips/${strip}/export`, body);

@@ -202,6 +202,7 @@ const shown = (kit, state, data) => ({
     Object.assign(window, { reins: { live: kit.live, previews: kit.previews, spectrum: kit.spectrum, view: kit.view, mapper: kit.mapper } }); // read by the browser tests and the benchmarks
     this.select(this.stripId);
     if (location.hash) state.transport.goThere(location.hash);
+    state.files.askTempo();
     window.addEventListener("hashchange", () => state.transport.goThere(location.hash));
     keepDrawing((figures) => this.drawNow(figures), kit.live);
   },

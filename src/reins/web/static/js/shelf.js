@@ -2,6 +2,7 @@
 
 import * as api from "./api.js";
 import { follow } from "./jobs.js";
+import { dayName, sharedName } from "./naming.js";
 
 export const shelf = () => ({
   name: "",
@@ -107,5 +108,5 @@ async function filesOf(entry) {
   return (await Promise.all(audio.map(filesOf))).flat();
 }
 
-/** A name for a session of these files: their folder, or the first file. */
-const nameFor = ([first]) => first.webkitRelativePath?.split("/")[0] || first.name.replace(/\.[^.]+$/, "");
+/** A name for a session of these files: their folder, what their names share, or the day. */
+const nameFor = (files) => files[0].webkitRelativePath?.split("/")[0] || sharedName(files.map(({ name }) => name)) || dayName(new Date());

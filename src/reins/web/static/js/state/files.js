@@ -4,6 +4,9 @@
 import * as api from "../api.js";
 import { follow } from "../jobs.js";
 
+const UNTOUCHED_BPM = 120; // a session that nobody has given a tempo
+const NEAR_BPM = 0.25;
+
 /**
  * @param {import("./states.js").Kit} kit
  * @param {import("./states.js").States} state
@@ -27,7 +30,22 @@ export const files = (kit, state) => ({
   left: [],
 
   bringIn(list) {
-    for (const file of list) this.send(file, (percent) => api.bringIn(state.desk.session.id, file, percent)).then((job) => this.cameIn(job));
+    Promise.all([...list].map((file) => this.send(file, (percent) => api.bringIn(state.desk.session.id, file, percent)).then((job) => this.cameIn(job)))).then(() => this.askTempo());
+  },
+  /** What tempo the takes have: {bpm} where it is sure, as long as nobody has set one. @type {number | null} */
+  foundBpm: null,
+  get untouched() { return state.desk.document.tempo_bpm === UNTOUCHED_BPM && localStorage.getItem(`tempo-left ${state.desk.session.id}`) === null; },
+  get offersTempo() { return this.foundBpm !== null && this.untouched && Math.abs(this.foundBpm - UNTOUCHED_BPM) > NEAR_BPM; },
+  get tempoWord() { return this.foundBpm === null ? "" : `${this.foundBpm.toFixed(1)} found: take it`; },
+  async askTempo() {
+    if (!this.untouched || state.desk.empty) return;
+    const answer = await state.keeping.tried(() => api.tempo(state.desk.session.id));
+    this.foundBpm = answer?.sure ? answer.found_bpm : null;
+  },
+  takeTempo() { return state.editing.change({ kind: "set_session", tempo_bpm: Math.round((this.foundBpm ?? UNTOUCHED_BPM) * 10) / 10 }); },
+  leaveTempo() {
+    localStorage.setItem(`tempo-left ${state.desk.session.id}`, "1");
+    this.foundBpm = null;
   },
   /** Follow a file on its way in; @param {(percent: (done: number) => void) => Promise<any>} sending */
   send(file, sending) {
