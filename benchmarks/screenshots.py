@@ -37,7 +37,7 @@ def prepare(server):
         keep(server, kind="add_processor", strip_id=ids[name], type=kind, processor_id=kind)
         keep(server, kind="start_from", strip_id=ids[name], processor_id=kind, name=point)
     tie = {"key.source": f"{ids['Kick']}/after"}
-    keep(server, kind="set_processor", strip_id=ids["Bass"], processor_id="ducker", settings=tie)
+    keep(server, kind="set_processor", strip_id=ids["Bass"], processor_id="ducker", settings=tie, lay=True)
 
 
 def by_frequency(driver):

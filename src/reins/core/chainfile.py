@@ -24,7 +24,8 @@ from reins.errors import SettingsError
 
 class ProcessorEntry(Strict):
     """One processor of a chain. `id` names it within a session and is absent from chain files; `tied` is the id of
-    another of its type, whose settings move with its own (core.pairs).
+    another of its type, whose settings move with its own (core.pairs). as_loud: its makeup goes with all else, so that
+    it comes out as loud as what comes to it.
     """
 
     type: str
@@ -32,6 +33,7 @@ class ProcessorEntry(Strict):
     settings: SerializeAsAny[ProcessorSettings]
     id: str = ""
     tied: str = ""
+    as_loud: bool = Field(False, exclude_if=lambda on: not on)
 
 
 class ChainFile(Strict):

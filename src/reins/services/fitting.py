@@ -14,6 +14,7 @@ from reins.core.starting_points import find_starting_point
 from reins.core.trials.ducking import lay, some_of
 from reins.core.trials.kinding import as_kind_on_take
 from reins.core.trials.laying import laid
+from reins.core.trials.matching import levelled_by, match_makeup
 from reins.core.trials.offered import Laid
 from reins.core.trials.opening import opened_upward
 from reins.core.trials.promising import laid_as_promised
@@ -21,6 +22,7 @@ from reins.core.trials.running import Trial
 from reins.errors import ConflictError
 from reins.services.editing import change_session, document_of
 from reins.services.house import House
+from reins.services.matching import span_of
 from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
 
@@ -53,7 +55,29 @@ class Fitting:
             change = self._of_another_kind(session_id, change)
         elif isinstance(change, SetProcessor) and change.settings == UPWARD:
             change = self._opened_upward(session_id, change)
-        return change_session(self._house, session_id, change)
+        return change_session(self._house, session_id, self._as_loud(session_id, change))
+
+    def _as_loud(self, session_id: str, change: Any) -> Any:
+        """Makeup goes with a change of what is to come out as loud as it comes; set by hand, it goes no longer."""
+        if not isinstance(change, (SetProcessor, StartFrom, ChangeKind)):
+            return change
+        document = document_of(self._house, session_id)
+        entry = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        turned = change.as_loud if isinstance(change, SetProcessor) else None
+        if entry is None or turned is False or not (entry.as_loud or turned):
+            return change
+        trial = self._trial(document, change)
+        name = None if trial is None else levelled_by(trial.entries[-1].settings)
+        if trial is None or name is None:
+            return change
+        if isinstance(change, SetProcessor) and set(change.settings) == {name}:
+            return change.model_copy(update={"as_loud": False})
+        try:
+            makeup_db = match_makeup(trial, change.processor_id, *span_of(document, trial.sound.facts.frames), _never)
+        except ConflictError:  # nothing loud enough to go by
+            return change
+        path = "settings" if isinstance(change, SetProcessor) else "laid"
+        return change.model_copy(update={path: (getattr(change, path) or {}) | {name: makeup_db}})
 
     def fitted(self, session_id: str, change: StartFrom) -> StartFrom:
         """A starting point as it is to be laid on a strip's sound, so that it keeps its promise there."""
@@ -147,3 +171,7 @@ class Fitting:
         if isinstance(heard, Excerpt):  # all that it hears, at the same moments
             keys = {one: Excerpt(sound, heard.parts) for one, sound in keys.items()}
         return lay(entry, keys, Marks.of(keys[name]), vars(entry.settings)["amount_db"])
+
+
+def _never() -> None:
+    """Whom a change waits for stops for nobody."""

@@ -41,6 +41,7 @@ def processor_catalogue() -> list[dict[str, Any]]:
             "covers": made.covers,
             "made_by_tie": made.made_by_tie,
             "wants_key": made.wants_key,
+            "may_be_as_loud": made.may_be_as_loud,
             "ready": made.ready,
             "settings": describe_fields(made.Settings),
             "points": [asdict(point) for point in starting_points(kind)],

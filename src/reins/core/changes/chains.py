@@ -147,6 +147,7 @@ class SetProcessor(OnProcessor):
 
     kind: Literal["set_processor"]
     on: bool | None = None
+    as_loud: bool | None = None  # whether makeup goes with all else from now on
     settings: dict[str, Any] = {}
     laid_said: str = Field("", max_length=MOST_SAID)
 
@@ -160,6 +161,8 @@ class SetProcessor(OnProcessor):
             said = f"switched {'on' if after.on else 'off'}" + (f", {said}" if said else "")
         if key_source(after) != key_source(before):
             said = f"follows {describe_tie(document, key_source(after))}"
+        if after.as_loud != before.as_loud:
+            said = ", ".join(filter(None, ("as loud as it comes" if after.as_loud else "makeup by hand", said)))
         if self.laid_said:
             said = ", ".join(filter(None, (said, self.laid_said)))
         name = document.strip(self.strip_id).name
@@ -177,7 +180,10 @@ class SetProcessor(OnProcessor):
         settings = parse_settings(entry.type, merged, f"{strip.name} ({entry.type})")
         on = entry.on if self.on is None else self.on
         chain = list(strip.chain)
-        chain[index] = entry.model_copy(update={"settings": settings, "on": on})
+        as_loud = entry.as_loud if self.as_loud is None else self.as_loud
+        if as_loud and not PROCESSORS[entry.type].may_be_as_loud:
+            raise ConflictError(f"{strip.name}: a {PROCESSORS[entry.type].label.lower()} is meant to make quieter.")
+        chain[index] = entry.model_copy(update={"settings": settings, "on": on, "as_loud": as_loud})
         if (other := tied_to(entry, chain)) is not None:
             chain[other] = moved_alike(chain[other], entry, chain[index], self.settings)
         changed = with_chain(document, self.strip_id, chain)

@@ -224,6 +224,8 @@ class Processor(ABC):
     made_by_tie: ClassVar[bool] = False
     #: Whether it is nothing, or a mistake, without the sound of another to follow: whom is asked for first.
     wants_key: ClassVar[bool] = False
+    #: Whether its makeup may go with all else, so that it comes out as loud: not what is meant to make quieter.
+    may_be_as_loud: ClassVar[bool] = True
     #: Whether it doubles by itself what it does with overdone settings; else its gain is laid over its result again.
     overdoes: ClassVar[bool] = False
     #: Ready bands: lowest and highest frequency in Hz, and what they are called.

@@ -47,6 +47,7 @@ class Ducker(FollowingCurve):
     label = "Ducker"
     about = "Steps back while another track speaks."
     known_as = "yield duck sidechain pump step back voice-over"
+    may_be_as_loud = False
     views = ("in_out", "burst", "returns")
     made_by_tie = True
     wants_key = True

@@ -51,6 +51,7 @@ class Expander(FollowingCurve):
     label = "Expander"
     about = "Lets quiet sound sink further, or loud sound rise."
     known_as = "let upward downward punch transient life bleed"
+    may_be_as_loud = False
     Settings = ExpanderSettings
 
     @classmethod

@@ -61,6 +61,7 @@ class Gate(Detecting):
     label = "Gate"
     about = "Opens for what is loud enough and closes behind it."
     known_as = "let noise gate bleed room silence close"
+    may_be_as_loud = False
     views = ("in_out", "burst", "states")
     Settings = GateSettings
     params_size = gating.GATE_PARAMS

@@ -48,6 +48,7 @@ class MakeRoom(Spectral):
     label = "Make room"
     about = "Gives way to another track only where in the spectrum, and only when, that needs it."
     known_as = "yield masking spectral unmask space by frequency"
+    may_be_as_loud = False
     wants_key = True
     Settings = MakeRoomSettings
     carried: ClassVar[tuple[str, ...]] = (*Spectral.carried, "_state")

@@ -50,13 +50,14 @@ export class Bench {
     for (const canvas of [this.curve, this.burst, this.harmonics, this.deep]) new ResizeObserver(() => this.paint()).observe(canvas);
   }
 
-  /** Build the controls of a processor type. @param {{type: string, views: string[], line: string | null, line_drives: boolean, settings: object[]}} kind */
-  build({ type, views, line, line_drives: lineDrives, settings }) {
+  /** Build the controls of a processor type. @param {{type: string, views: string[], line: string | null, line_drives: boolean, may_be_as_loud: boolean, settings: object[]}} kind */
+  build({ type, views, line, line_drives: lineDrives, may_be_as_loud: mayBeAsLoud, settings }) {
     if (this.type === type) return;
-    Object.assign(this, { type, views, line, lineDrives, answer: null, own: null });
+    Object.assign(this, { type, views, line, lineDrives, mayBeAsLoud, answer: null, own: null });
     this.controls.clear();
     this.keepStops = [];
     this.drawnSetting = settings.find(({ kind, at }) => kind === "points" && at === "dB");
+    this.followButton = null;
     this.hasMakeup = settings.some(({ name }) => name === "makeup_db");
     const lists = settings.filter(({ kind }) => kind === "list");
     const parts = lists.flatMap(({ rows = [] }) => rows.flatMap(({ cells }) => Object.values(cells))).filter((name) => name.includes("."));
@@ -128,7 +129,7 @@ export class Bench {
       const match = element("button", "control-follow", { type: "button", "aria-label": "Match", "data-help": "Sets it so that result and source are equally loud, over the loop or everything.", "data-do": "match-makeup" });
       match.textContent = "=";
       match.addEventListener("click", () => this.to.match());
-      control.root.querySelector(".control-label").append(match, this.followSwitch());
+      control.root.querySelector(".control-label").append(match, ...(this.mayBeAsLoud ? [this.followSwitch()] : []));
     }
     return control;
   }

@@ -289,6 +289,7 @@ const shown = (kit, state, data) => ({
     if (this.processor) {
       kit.bench.build(this.kind);
       kit.bench.set(this.processor.settings);
+      kit.bench.showFollowing(state.hearing.following);
     }
     state.reins.showRein();
     state.room.placePictures();

@@ -127,12 +127,11 @@ export const hearing = (kit, state) => ({
       if (error.status !== 409) state.keeping.complain(error.message);
     }
   },
-  following: false, // makeup follows, while other settings move, so that result and source stay equally loud
+  /** Whether makeup goes with the other settings of the chosen processor, so that result and source stay equally loud. */
+  get following() { return Boolean(state.desk.processor?.as_loud); },
   get makeup() { return ["makeup_db", "output_db"].find((name) => name in (state.desk.processor?.settings ?? {})); },
   toggleFollowing() {
-    this.following = !this.following;
-    kit.bench.showFollowing(this.following);
-    if (this.following) this.matchMakeup();
+    return state.editing.onProcessor("set_processor", state.desk.processor, { as_loud: !this.following });
   },
   /** A picture of what is tried has come: makeup makes up for what it lost. */
   follow(answer) {
@@ -145,11 +144,6 @@ export const hearing = (kit, state) => ({
     if (to === now) return;
     state.trying.attempt(name, to);
     kit.bench.controls.get(name)?.set(to);
-  },
-  /** What is kept with settings that were moved while makeup followed. */
-  followed(values) {
-    const name = this.makeup;
-    return this.following && name && !(name in values) && name in kit.attempted ? { ...values, [name]: kit.attempted[name] } : values;
   },
   async matchMakeup() {
     await state.keeping.send(() => api.matchMakeup(state.desk.session.id, state.desk.stripId, state.desk.processorId));

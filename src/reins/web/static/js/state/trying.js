@@ -67,9 +67,8 @@ export const trying = (kit, state) => ({
     kit.live.send({ type: "try", strip_id: state.desk.stripId, processor_id: state.desk.processorId, settings: kit.attempted });
     this.afterAttempt(values);
   },
-  async keepMany(values) {
-    if (state.hearing.following) await kit.previews.settled(); // the last of what makes up for it
-    return state.editing.onProcessor("set_processor", state.desk.processor, { settings: state.hearing.followed(values) });
+  keepMany(values) {
+    return state.editing.onProcessor("set_processor", state.desk.processor, { settings: values });
   },
   /** Raw settings of the chosen processor, what is tried laid over them. */
   settingsNow() {
