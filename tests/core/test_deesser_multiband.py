@@ -170,6 +170,14 @@ def test_grit_bends_only_the_esses_that_are_held():
     assert at_rest[18000 // 2] < -110  # nothing is held, nothing is bent
 
 
+def test_grit_goes_with_the_amount_and_without_any_changes_nothing():
+    plain, none, half = (
+        two_tones("multiband", {"crossovers_hz": [800], "bands": [{}, {}], "amount_pct": amount, "grit_pct": grit})
+        for amount, grit in ((0.0, 0.0), (0.0, 80.0), (50.0, 80.0))
+    )
+    assert none == pytest.approx(plain, abs=0.01) and half[900 // 2] > plain[900 // 2] + 20
+
+
 def test_grit_of_a_multiband_is_each_bands_own():
     bands = {"crossovers_hz": [1500.0]}
     low = two_tones("multiband", {**bands, "bands": [{"grit_pct": 60.0}, {}]})

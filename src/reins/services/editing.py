@@ -7,6 +7,7 @@ from pydantic import BaseModel
 
 from reins.core.changes import AddImpulse, AddTrack, SetProcessor, parse_change
 from reins.core.comparing import compared, draft_of, named_alike
+from reins.core.last_word import behind_limiter, said_behind
 from reins.core.measure.maps import kept_spectrum
 from reins.core.sessions import MASTER, Document, Track, new_id
 from reins.core.sound import TakeFacts
@@ -43,6 +44,7 @@ def session_state(house: House, session_id: str) -> dict[str, Any]:
         "takes": takes,
         "frames": frames_of(stored.document, takes),
         "pairs": _pairs(stored.document, takes),
+        "behind_limiter": said_behind(behind_limiter(stored.document.master.chain)),
     }
 
 

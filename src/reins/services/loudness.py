@@ -1,12 +1,14 @@
 """How loud the mix is, against how loud it should be: what the master's fader would have to do, said and offered."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from reins.core.chainfile import ProcessorEntry
 from reins.core.engine.length import sounding_frames
 from reins.core.engine.offline import render_mix_and_stems
+from reins.core.last_word import LAST, behind_limiter
 from reins.core.measure.meters import MasterMeter
 from reins.core.sessions import Master
 from reins.core.settings.fields import limits_of
@@ -61,8 +63,18 @@ def mix_loudness(house: House, session_id: str, output: Output, target_lufs: flo
     reached = read.integrated_lufs + fader_db - document.master.fader_db
     if abs(reached - target_lufs) > 0.1:
         said += f", and it has {_plain(reached)} LUFS: that is as far as the fader goes"
-    said += ", over full scale: switch the master's limiter on first." if peak > 0.0 else "."
+    said += f", over full scale: {_why(document.master.chain)}." if peak > 0.0 else "."
     return MixLoudness(read.integrated_lufs, read.true_peak_dbtp, fader_db, said)
+
+
+def _why(chain: Sequence[ProcessorEntry]) -> str:
+    """What lets it pass full scale, and what to do."""
+    behind = behind_limiter(chain)
+    if behind:
+        return f"{', '.join(behind)} {'stands' if len(behind) == 1 else 'stand'} behind the limiter; put it last"
+    if any(entry.on and entry.type == LAST for entry in chain):
+        return "the fader comes after the limiter; leave it, and drive the limiter instead"
+    return "switch the master's limiter on first"
 
 
 def _plain(value: float) -> str:

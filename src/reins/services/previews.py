@@ -77,7 +77,7 @@ class Previews:
         trial = Trial(sound, chain, keys, document.beat, strip.reins, strip)
         span, source = self._spans_of(f"{name} {key_name}", trial, processor_id, start, frames, whole, check)
         answer: dict[str, Any] = {**_envelopes(sound, span, start, frames, columns)}
-        answer |= {"number": number, "whole": whole, "statistics": span.statistics() | {"return_s": span.return_s}}
+        answer |= {"number": number, "whole": whole, "statistics": _statistics(span)}
         answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
         answer |= {
             "states": span.state_columns(start, frames, columns),
@@ -151,6 +151,10 @@ class Previews:
             (*place, made, processor_id), lambda: measure_span(trial, processor_id, start, frames, check)
         )
         return span, source
+
+
+def _statistics(span: Span) -> dict[str, Any]:
+    return span.statistics() | span.lifts() | {"return_s": span.return_s}
 
 
 def _ribbon(span: Span, start: int, frames: int, columns: int) -> dict[str, Any] | None:

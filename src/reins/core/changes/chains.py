@@ -9,6 +9,7 @@ from pydantic import Field
 from reins.core.chainfile import ProcessorEntry, describe_change, parse_entry, parse_settings, settings_over
 from reins.core.fitting import laid_on_take
 from reins.core.kinds import as_kind
+from reins.core.last_word import LAST
 from reins.core.limits import MAX_PROCESSORS
 from reins.core.moves.rules import fitted
 from reins.core.pairs import moved_alike, tied_to
@@ -19,7 +20,6 @@ from reins.core.settings.models import Strict
 from reins.core.starting_points import find_starting_point
 from reins.errors import ConflictError, NotFoundError
 
-LAST = "limiter"
 MOST_SAID = 400  # characters of what was measured
 
 

@@ -182,6 +182,11 @@ class Span:
             "deepest_db": float(extreme),
         }
 
+    def lifts(self) -> dict[str, float]:
+        """Of what is given alone: lifted_pct, the share of time, and lifted_db, the median while so."""
+        given = _held(self.lifted)
+        return {"lifted_pct": 100.0 * int(given.sum()) / max(self.frames, 1), "lifted_db": _median_db(given)}
+
     def steady_db(self) -> float | None:
         """The gain, where it hardly varies over what sounds: then a fader would do. None where it does vary, or where
         hardly anything is moved.

@@ -43,7 +43,13 @@ from reins.core.units import db_to_lin, ms_to_frames, one_pole_k
 
 def _bent(settings: Any) -> list[Bend]:
     """How each band is bent."""
-    return [grit(min(100.0, band.grit_pct + settings.grit_pct)) for band in settings.bands]
+    share = min(1.0, settings.amount_pct / 100.0)  # of what all bands do
+    return [grit(share * min(100.0, band.grit_pct + settings.grit_pct)) for band in settings.bands]
+
+
+def _gritty(settings: Any) -> bool:
+    """Whether it goes through the raised rate: at any amount, so that amount changes no latency."""
+    return bool(settings.grit_pct or any(band.grit_pct for band in settings.bands))
 
 
 def _sum(parts: list[Array]) -> Array:
@@ -81,15 +87,14 @@ class Multiband(Detecting):
         self._state = np.zeros((count, self._lanes, dynamics.LANE_STATE))
         self._delay = Delay(channels, ms_to_frames(settings.lookahead_ms, sample_rate))
         self._grit, self._dry_late = None, Delay(channels, LATENCY_FRAMES)
-        if any(how.drive_db for how in _bent(settings)):
+        if _gritty(settings):
             self._grit = Grit(channels, sample_rate, count)
         self.apply(settings)
 
     @classmethod
     def latency_of(cls, settings: Any, *, sample_rate: int) -> int:
         """The lookahead, and with grit the way to the raised rate and back."""
-        gritty = any(how.drive_db for how in _bent(settings))
-        return super().latency_of(settings, sample_rate=sample_rate) + (LATENCY_FRAMES if gritty else 0)
+        return super().latency_of(settings, sample_rate=sample_rate) + (LATENCY_FRAMES if _gritty(settings) else 0)
 
     @property
     def latency_frames(self) -> int:

@@ -13,6 +13,7 @@ import { spoken } from "./values.js";
 import { paintBurst, paintHarmonics, paintHistogram } from "./draw/small.js";
 
 const HELD_FACTS = [["held", "held for"], ["usual", "usual"], ["deepest", "deepest"]];
+const LIFTED_FACTS = [["lifted", "lifted for, by"]]; // of what holds as well
 const GATE_FACTS = [["open", "open for"], ["openings", "openings"], ["shortest", "shortest"]];
 const LEVEL_FACTS = [["crest", "crest, dB"], ["loudness", "loudness, LUFS"], ["quietest", "quietest tenth"]];
 const STRIP_FACTS = [["strip-crest", "strip, crest"], ["strip-loudness", "strip, LUFS"]];
@@ -166,14 +167,21 @@ export class Bench {
   }
 
   /** What it did, over the whole take. */
+  /** Figures are of a setting that is no longer. */
+  outdate() { this.facts.classList.add("is-stale"); }
+
   tell({ steady_db: steady, statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands, ribbon }) {
     this.own = levels;
+    this.facts.classList.remove("is-stale");
     const [into, out] = [before ?? source, after ?? result];
     const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace(/^-0\.0$/, "0.0").replace("-", "−")} ${unit}`.trim());
+    const lifts = statistics.usual_db > 0; // counted apart from what is held
+    const signed = (value) => `${value > 0 ? "+" : ""}${figure(value)}`;
     const told = {
-      held: `${statistics.held_pct.toFixed(0)} % of the take`,
-      usual: figure(statistics.usual_db),
-      deepest: figure(statistics.deepest_db),
+      held: `${(lifts ? statistics.held_pct : statistics.held_pct - statistics.lifted_pct).toFixed(0)} % of the take`,
+      usual: signed(statistics.usual_db),
+      deepest: signed(statistics.deepest_db),
+      lifted: `${statistics.lifted_pct.toFixed(0)} %, ${signed(statistics.lifted_db)}`,
       crest: `${figure(into.crest_db, "")} → ${figure(out.crest_db, "")}`,
       loudness: `${figure(into.integrated_lufs, "")} → ${figure(out.integrated_lufs, "")}`,
       "strip-crest": `${figure(source.crest_db, "")} → ${figure(result.crest_db, "")}`,
@@ -204,10 +212,11 @@ export class Bench {
     const count = named.length === 1 && named[0][0] === "gain_db" ? [["times", "times held"]] : [];
     const returns = this.views.includes("returns") ? [["returns", "back after"]] : [];
     this.facts.replaceChildren(
-      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length || !(this.views.includes("in_out") || statistics.held_pct > 0) ? [] : HELD_FACTS), ...inCharge, ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
+      ...[...ofBands, ...count, ...(gate ? GATE_FACTS : ofBands.length || !(this.views.includes("in_out") || statistics.held_pct > 0) ? [] : [...HELD_FACTS, ...(statistics.lifted_pct >= 1 && !lifts ? LIFTED_FACTS : [])]), ...inCharge, ...returns, ...LEVEL_FACTS, ...(before || after ? STRIP_FACTS : [])].map(([name, label]) => {
         const row = element("div", "did-row", { "data-fact": name });
         const [term, value] = [element("dt", ""), element("dd", "")];
-        [term.textContent, value.textContent] = [label, told[name]];
+        [term.textContent, value.textContent] = [lifts && name === "held" ? "lifted for" : label, told[name]];
+        if (["usual", "deepest", "lifted"].includes(name)) value.classList.toggle("is-lift", told[name].includes("+"));
         row.append(term, value);
         return row;
       }),

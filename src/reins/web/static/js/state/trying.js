@@ -40,6 +40,7 @@ export const trying = (kit, state) => ({
   /** Show what is tried. */
   afterAttempt(values) {
     kit.view.show({ thresholdDb: this.thresholdDb(), closingDb: this.closingDb() });
+    kit.bench.outdate();
     for (const [name, value] of Object.entries(values)) if (name in state.desk.processor.settings) kit.bench.settings = { ...kit.bench.settings, [name]: value };
     if (state.frequencies.byFrequency) state.frequencies.showFrequencies();
     kit.previews.ask();
