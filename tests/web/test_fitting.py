@@ -135,6 +135,34 @@ def test_however_a_ducker_is_made_its_key_lays_it_and_the_label_says_what_was_me
     assert float(said_pct) == pytest.approx(100 * held, abs=2)
 
 
+def between(low_hz, high_hz, seed, seconds=6):
+    """Noise between two frequencies that comes and goes each second."""
+    spectrum = np.fft.rfft(np.random.default_rng(seed).standard_normal(seconds * RATE))
+    hz = np.fft.rfftfreq(seconds * RATE, 1 / RATE)
+    made = np.fft.irfft(np.where((hz > low_hz) & (hz < high_hz), spectrum, 0))
+    return (0.1 * made / made.std() * np.sin(np.pi * np.arange(made.size) / RATE) ** 2)[None]
+
+
+@pytest.mark.parametrize("fights", [True, False])
+def test_room_is_made_where_the_two_fight_not_where_a_table_has_it(client, house, session_id, tmp_path, fights):
+    ids, voice_hz = {}, (250, 700) if fights else (4000, 8000)
+    for name, samples in {"guitar": between(200, 900, 1), "voice": between(*voice_hz, 2)}.items():
+        soundfile.write(tmp_path / f"{name}.wav", samples.T, RATE, subtype="FLOAT")
+        ids[name] = bring_in(client, session_id, tmp_path / f"{name}.wav")["result"]["track_id"]
+    place = {"strip_id": ids["guitar"], "processor_id": "m"}
+    key = {"key.source": f"{ids['voice']}/after"}
+    change(client, session_id, kind="add_processor", type="make_room", settings=key, **place)
+
+    told = change(client, session_id, kind="start_from", name="Guitars under a voice", **place).json()
+
+    settings = document_of(house, session_id).tracks[ids["guitar"]].chain[0].settings
+    if fights:
+        assert 150 <= settings.from_hz <= 300 and 600 <= settings.to_hz <= 1000
+        assert re.search(r"where they fight, \d+ Hz to .*: usually −\d", told["label"])
+    else:
+        assert (settings.from_hz, settings.to_hz) == (1000, 5000) and "next to nothing to do" in told["label"]
+
+
 @pytest.mark.parametrize("level", [1.0, 0.1])
 def test_an_expander_turned_round_lays_itself_under_the_tips(client, house, session_id, tmp_path, level):
     """With what it had it came 19 dB louder."""

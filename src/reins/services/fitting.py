@@ -19,6 +19,7 @@ from reins.core.trials.offered import Laid
 from reins.core.trials.opening import opened_upward
 from reins.core.trials.promising import laid_as_promised
 from reins.core.trials.running import Trial
+from reins.core.trials.yielding import room_between
 from reins.errors import ConflictError
 from reins.services.editing import change_session, document_of
 from reins.services.house import House
@@ -92,6 +93,9 @@ class Fitting:
             return change
         entry = trial.entries[-1]
         point = find_starting_point(entry.type, change.name)
+        if entry.type == "make_room":
+            room = None if key_source(entry) not in trial.keys else room_between(trial, trial.keys[key_source(entry)])
+            return change if room is None else change.model_copy(update={"laid": room.settings, "fit_said": room.said})
         heard = self._sounds.source(document, change.strip_id)[1], self._sounds.keys(document, change.strip_id)[1]
         chain = [one.model_dump_json() for one in trial.entries]
         found = self._promised.get((*heard, *chain, point.name), lambda: laid_as_promised(trial, point))

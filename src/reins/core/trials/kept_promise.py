@@ -40,7 +40,7 @@ def figures_of(take: HeardTake, promise: Promise, settings: Any, done: Done) -> 
     """What is promised, as it was measured; nothing where there is nothing to measure it by."""
     found: Figures = {}
     if promise.usual_db or promise.deepest_db is not None or promise.held_pct is not None:
-        usual = {name: _usual_db(row) for name, row in done.gains.items()}
+        usual = {name: usual_db(row) for name, row in done.gains.items()}
         moved = done.moved()
         found["usual_db"] = usual
         found["nothing"] = [name for name in usual if _deepest(settings, name)]
@@ -71,7 +71,8 @@ def _deepest(settings: Any, gain: str) -> bool:
     return any(value_at(settings, path) <= limits_of(place_of(type(settings), path))[0] for path in paths)
 
 
-def _usual_db(row: Array) -> float:
+def usual_db(row: Array) -> float:
+    """The median of a gain while it moves."""
     held = row[np.abs(row) >= HELD_DB]
     return float(np.median(held)) if held.size else 0.0
 
