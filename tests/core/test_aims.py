@@ -3,6 +3,7 @@
 import itertools
 import json
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -140,6 +141,24 @@ def test_soft_hits_under_what_bleeds_in_are_given_up_and_counted(make_take, part
     assert figures["opened"] >= 60 and figures["opened"] + figures["given_up"] == figures["hits"]
     assert proposal.reached == (not figures["given_up"] and not figures["opened_on_others"])
     assert ("given up" in proposal.reason) == bool(figures["given_up"])
+
+
+def test_where_soft_hits_lie_under_the_bleed_there_are_three_ways_out_each_counted(make_take, parts):
+    """Strokes of one sound: soft ones quieter than a neighbour of nearly the same sound."""
+    made = parts["snare"] + 0.3 * parts["kick"]
+    work, proposal = aimed("open", make_take(np.clip(made, -1, 1)))
+    assert proposal.figures["given_up"], proposal.reason
+    ways = {way.name: way for way in proposal.ways}
+
+    assert list(ways) == ["lose", "let", "lean"]
+    assert proposal.settings == ways["lose"].settings
+    assert len(proposal.figures["soft_s"]) == proposal.figures["given_up"]
+    assert ways["let"].figures["opened"] > ways["lose"].figures["opened"]
+    assert ways["let"].figures["others"] > 0 and str(ways["let"].figures["others"]) in ways["let"].reason
+    assert ways["lean"].settings["range_db"] == 8.0
+    gain = gain_of(work, replace(proposal, settings=ways["lean"].settings))[1]["gain_db"]
+    lower = [-gain[round(at * RATE) : round((at + 0.03) * RATE)].max() for at in proposal.figures["soft_s"]]
+    assert max(lower) == pytest.approx(ways["lean"].figures["soft_lower_db"], abs=0.5)
 
 
 @pytest.mark.parametrize("kind", ["gate", "expander"])

@@ -63,7 +63,7 @@ class Aims:
         made = proposed(wanted, work, first=first)
         return {
             "number": number, "aim": aim, "settings": made.settings, "line": made.line, "reason": made.reason,
-            "figures": made.figures, "reached": made.reached,
+            "figures": made.figures, "reached": made.reached, "ways": [vars(way) for way in made.ways],
         }  # fmt: skip
 
     def why(

@@ -153,9 +153,20 @@ class Work:
 
 
 @dataclass(frozen=True)
+class Way:
+    """One of several ways where not all can be had: what it is called, settings by path, what was measured."""
+
+    name: str
+    label: str
+    settings: dict[str, Any]
+    reason: str
+    figures: dict[str, Any]
+
+
+@dataclass(frozen=True)
 class Proposal:
     """What an aim proposes: settings by path, or a line for the fader; why, in one sentence with figures; whether what
-    was asked for is reached.
+    was asked for is reached; ways: where not all can be had, what else there is, the proposal itself first.
     """
 
     settings: dict[str, Any]
@@ -163,6 +174,7 @@ class Proposal:
     figures: dict[str, Any]
     reached: bool = True
     line: list[tuple[float, float, float]] | None = None
+    ways: tuple[Way, ...] = ()
 
 
 class Aim(ABC):
@@ -261,4 +273,4 @@ def counted(number: int, what: str) -> str:
     return f"{number or 'no'} {what}{'' if number == 1 else 's'}"
 
 
-__all__ = ["Aim", "Array", "Asks", "Proposal", "Ran", "Work", "counted", "hops", "said"]
+__all__ = ["Aim", "Array", "Asks", "Proposal", "Ran", "Way", "Work", "counted", "hops", "said"]

@@ -1,12 +1,13 @@
 """Open on the hits: a gate that opens for every hit and for nothing else."""
 
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.finding.hits import Hit, shortest_apart_s
-from reins.core.trials.aims.base import Aim, Array, Proposal, Ran, Work, counted, said
+from reins.core.trials.aims.base import Aim, Array, Proposal, Ran, Way, Work, counted, said
 from reins.errors import ConflictError
 
 ABOVE_DB = 1.5  # over the loudest sound that is no hit
@@ -28,6 +29,7 @@ CUTS: tuple[tuple[float, float], ...] = (
 LEAD_S, PEAK_S = 0.05, 0.03  # before an onset, and after it, in which it is loudest
 OPEN_DB, SHUT_DB = -3.0, -12.0
 LOOKAHEAD_MS = 2.0
+LEANS_DB = 8.0  # a range at which what is shut is still heard
 
 
 class OpenOnTheHits(Aim):
@@ -93,7 +95,11 @@ class OpenOnTheHits(Aim):
             "hits": len(hits), "opened": opened, "given_up": given_up, "others": len(others),
             "opened_on_others": wrong, "margin_db": round(margin, 2) if bleeds else None,
         }  # fmt: skip
-        return Proposal(settings, f"{reason}.", figures, not given_up and not wrong)
+        opens = _sounding(work, work.run(settings), hits)
+        soft = [hit for hit, sounds in zip(hits, opens, strict=True) if not sounds]
+        ways = _ways(work, settings, soft, softest, Counts(len(hits), opened, wrong)) if soft else ()
+        figures["soft_s"] = [round(hit.at_s, 3) for hit in soft]
+        return Proposal(settings, f"{reason}.", figures, not given_up and not wrong, ways=ways)
 
     @staticmethod
     def _clearest(work: Work, hits: list[Hit], others: list[Hit]) -> tuple[tuple[float, float], Array, float]:
@@ -109,6 +115,35 @@ class OpenOnTheHits(Aim):
                 best = margin, cuts, levels, other
         assert best is not None
         return best[1:]
+
+
+@dataclass(frozen=True)
+class Counts:
+    """Of a gate: how many hits there are, on how many of them it opens, and on how much else."""
+
+    hits: int
+    opened: int
+    others: int
+
+
+def _ways(work: Work, settings: dict[str, Any], soft: list[Hit], softest_db: float, found: Counts) -> tuple[Way, ...]:
+    """Three ways out where soft hits lie under what bleeds in: lose them, let that in, or close less."""
+    hits, others, per_s = work.marks.hits, work.marks.others, work.marks.frames.per_s
+    lost, are, come = counted(len(soft), "soft hit"), *(("is", "comes") if len(soft) == 1 else ("are", "come"))
+    lose = f"It opens on {found.opened} of {found.hits} hits and on {found.others} other sounds; {lost} {are} lost."
+    lower = settings | {"threshold_db": round(work.within("threshold_db", softest_db - ABOVE_DB), 1)}
+    did = work.run(lower)
+    let_in = Counts(found.hits, sum(_sounding(work, did, hits)), sum(_opened(work, did, others)))
+    let = f"It opens on {let_in.opened} of {let_in.hits} hits, and on {let_in.others} other sounds."
+    leaning = settings | {"range_db": LEANS_DB}
+    did = work.run(leaning)
+    deepest_db = max(-float(did.highest_db[int(hit.at_s * per_s) :][:3].max(initial=-120.0)) for hit in soft)
+    lean = f"It closes by {LEANS_DB:.0f} dB alone: {lost} {come} through, at most {said(deepest_db)} lower."
+    return (
+        Way("lose", f"Lose {lost}", settings, lose, vars(found)),
+        Way("let", f"Let {counted(let_in.others, 'other sound')} in", lower, let, vars(let_in)),
+        Way("lean", f"Lean, {LEANS_DB:.0f} dB", leaning, lean, vars(found) | {"soft_lower_db": round(deepest_db, 2)}),
+    )
 
 
 def _cut_words(cuts: tuple[float, float]) -> str:

@@ -126,6 +126,25 @@ export const aiming = (kit, state, data) => ({
     state.trying.attemptMany(proposed ? this.proposal.settings : there);
     kit.bench.set(state.trying.settingsNow());
   },
+  /** What else there is where not all can be had, heard before it is taken. @type {{name: string, label: string, settings: Record<string, any>, reason: string}[]} */
+  get ways() { return this.proposal?.ways ?? []; },
+  /** @param {{name: string, settings: Record<string, any>, reason: string}} way */
+  goBy(way) {
+    this.proposal = { ...this.proposal, way: way.name, settings: way.settings, reason: way.reason };
+    this.hear(true);
+  },
+  isWay(way) { return (this.proposal?.way ?? this.ways[0]?.name) === way.name; },
+  get soft() { return this.proposal?.figures?.soft_s ?? []; },
+  get softWord() { return this.soft.length ? `Hear a soft hit (${this.softAt % this.soft.length + 1} of ${this.soft.length})` : ""; },
+  softAt: 0,
+  /** Go to the next soft hit, a little before it. */
+  goToSoft() {
+    const rate = state.desk.document.sample_rate;
+    const frame = Math.max(0, Math.round((this.soft[this.softAt % this.soft.length] - 0.25) * rate));
+    this.softAt += 1;
+    kit.view.look(Math.max(0, frame - rate), 4 * rate);
+    kit.live.seek(frame);
+  },
   async take() {
     const { settings, line } = this.proposal;
     const number = kit.aimNumber;
