@@ -91,7 +91,7 @@ class OpenOnTheHits(Aim):
         reason = f"{counted(len(hits), 'hit')}{how}, {apart}: at {at} it opens on {opened} of them"
         reason += f" and on {wrong} of {len(others)} other sounds" if others else ""
         reason += f"; {counted(given_up, 'soft one')} {'is' if given_up == 1 else 'are'} given up" if given_up else ""
-        figures = {
+        figures: dict[str, Any] = {
             "hits": len(hits), "opened": opened, "given_up": given_up, "others": len(others),
             "opened_on_others": wrong, "margin_db": round(margin, 2) if bleeds else None,
         }  # fmt: skip
