@@ -78,7 +78,7 @@ def test_times_that_are_short_offer_oversampling_and_one_press_takes_it(desk, dr
 @pytest.mark.at("Snare", "gate")
 def test_what_is_too_much_is_said_with_its_cure_and_one_press_takes_it(desk, driver):
     desk.type("threshold_db", "-8")
-    wait_until(lambda: "do not get through" in find(driver, ".bench-much").text)
+    wait_until(lambda: "do not get through" in find(driver, ".did-much[role=status]:has([data-do=cure])").text)
     cure = find(driver, "[data-do=cure]").text
 
     desk.click("[data-do=cure]")
@@ -86,7 +86,10 @@ def test_what_is_too_much_is_said_with_its_cure_and_one_press_takes_it(desk, dri
     wait_until(lambda: desk.settings("Snare")["threshold_db"] < -8)
     assert cure == f"Threshold {desk.settings('Snare')['threshold_db']:.1f} dB".replace("-", "−")
     wait_until(
-        lambda: "-8" not in find(driver, ".bench-much").text and not find(driver, "[data-do=cure]").is_displayed()
+        lambda: (
+            "-8" not in find(driver, ".did-much[role=status]:has([data-do=cure])").text
+            and not find(driver, "[data-do=cure]").is_displayed()
+        )
     )
 
 

@@ -227,7 +227,7 @@ export const editing = (kit, state, data) => ({
   startFrom(list) {
     const own = this.yours.find((point) => point.id === list.value);
     const more = own ? { name: own.name, settings: own.settings } : { name: list.value };
-    if (list.value) this.onProcessor("start_from", state.desk.processor, more).then((kept) => { if (kept?.label?.includes("for this take")) state.keeping.tell(`${kept.label}.`); });
+    if (list.value) this.onProcessor("start_from", state.desk.processor, more).then((kept) => { if (kept?.label?.includes("”, ")) state.keeping.tell(`${kept.label}.`); });
     list.value = "";
     list.blur(); // so that the keys work again
   },
