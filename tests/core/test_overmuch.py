@@ -140,3 +140,10 @@ def test_room_made_all_along_is_made_more_narrowly():
 @pytest.mark.parametrize("kind", ["gate", "compressor", "expander", "limiter"])
 def test_silence_and_what_is_off_are_told_nothing(kind):
     assert told(kind, np.zeros((1, T.size)), {})[0] is None
+
+
+def test_what_listens_to_another_as_well_is_looked_at_with_it():
+    key = {"source": "self", "also": [{"source": "k", "gain_db": 0.0}]}
+    quick = {"threshold_db": -50, "ratio": 8, "attack_ms": 1, "release_ms": 10, "rms_pct": 0, "key": key}
+    found, _ = told("compressor", bass(), quick, {"k": speaking()})
+    assert found is not None and found.said

@@ -182,9 +182,8 @@ class SetProcessor(OnProcessor):
         chain = list(strip.chain)
         as_loud = entry.as_loud if self.as_loud is None else self.as_loud
         if as_loud and not PROCESSORS[entry.type].may_be_as_loud:
-            raise ConflictError(
-                f"{strip.name}: a {PROCESSORS[entry.type].label.lower()} is meant to make quieter; allowed: makeup by hand."
-            )
+            what = PROCESSORS[entry.type].label.lower()
+            raise ConflictError(f"{strip.name}: a {what} is meant to make quieter; allowed: makeup by hand.")
         chain[index] = entry.model_copy(update={"settings": settings, "on": on, "as_loud": as_loud})
         if (other := tied_to(entry, chain)) is not None:
             chain[other] = moved_alike(chain[other], entry, chain[index], self.settings)

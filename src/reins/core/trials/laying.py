@@ -81,12 +81,12 @@ def as_it_comes(trial: Trial, parts_of: Callable[[Sound], Excerpt] = loudest_par
     """
     parts = parts_of(trial.sound)
     *before, entry = trial.entries
-    if not any(one.on for one in before):
-        return Trial(parts, [entry], beat=trial.beat)
     keys = {name: Excerpt(key, parts.parts) for name, key in trial.keys.items()}
+    if not any(one.on for one in before):
+        return Trial(parts, [entry], keys, trial.beat)
     runs = Trial(parts, before, keys, trial.beat).run(0, parts.facts.frames, block_frames=RUN_FRAMES)
     samples = np.concatenate([result.copy() for result, _ in runs], axis=1)
-    return Trial(_Come(parts, samples), [entry], beat=trial.beat)
+    return Trial(_Come(parts, samples), [entry], keys, trial.beat)
 
 
 def _search(trial: Trial, paths: list[str], goal: float) -> dict[str, float]:

@@ -2,8 +2,6 @@
 does is measured.
 """
 
-from dataclasses import replace
-
 import numpy as np
 
 from reins.core.finding.excerpt import Excerpt
@@ -39,7 +37,7 @@ def room_between(trial: Trial, key: Sound) -> Laid | None:
     high_hz = min(round(max(region.high_hz for region in counting)), HIGHEST_HZ)
     settings = {"from_hz": low_hz, "to_hz": high_hz}
     made = entry.settings.model_copy(update=settings)
-    take = HeardTake(replace(heard, keys=dict.fromkeys(trial.keys, keyed)), in_parts=True)
+    take = HeardTake(heard, in_parts=True)
     gains = take.run(made).gains
     moved = next(iter(gains.values())) if gains else np.zeros(1)
     usual, share = usual_db(moved), 100.0 * float(np.mean(np.abs(moved) >= 1.0))

@@ -184,7 +184,8 @@ export const frequencies = (kit, state, data) => ({
     /** @type {Record<string, number[]>} */
     const shown = {};
     const { stripId, processorId, session: { id, step } } = state.desk; // another may be chosen while answers come
-    const settingsKey = JSON.stringify([step, stripId, processorId, this.beside, this.keyBand, wanted]);
+    const { beside: other, keyBand } = this;
+    const settingsKey = JSON.stringify([step, stripId, processorId, other, keyBand, wanted]);
     if (kit.wholeAsked === settingsKey && Object.keys(kit.spectrum.model.shown).length) return;
     kit.wholeAsked = settingsKey;
     kit.wholeStop?.abort();
@@ -192,8 +193,8 @@ export const frequencies = (kit, state, data) => ({
     kit.wholeNumber = (kit.wholeNumber ?? 0) + 1;
     for (const what of wanted) {
       const beside = what === "beside";
-      const strip = beside ? this.beside : stripId;
-      const band = what === "key" ? this.keyBand : "";
+      const strip = beside ? other : stripId;
+      const band = what === "key" ? keyBand : "";
       const key = `${step} ${strip} ${beside ? "result" : what} ${beside ? "" : processorId} ${band}`;
       try {
         kit.spectra[key] ??= (await api.spectrum(id, strip, { desk: kit.previews.desk, number: kit.wholeNumber, what: beside ? "result" : what, processor_id: beside ? null : processorId, band }, signal)).db;
