@@ -212,7 +212,7 @@ def test_makeup_follows_the_threshold_and_is_a_plain_number_again(desk, driver):
     settled(driver)
     come, gone = (float(v.replace("−", "-")) for v in desk.fact("loudness").split("→"))
     assert gone == pytest.approx(come, abs=0.3)
-    desk.type("output_db", "1") if "makeup_db" not in settings else desk.type("makeup_db", "1")
+    desk.type("makeup_db", "1")
     wait_until(
         lambda: find(driver, '[data-do="follow-makeup"]').get_attribute("aria-pressed") == "false"
     )  # by hand again

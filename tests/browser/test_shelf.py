@@ -7,7 +7,7 @@ import pytest
 import soundfile
 from selenium.webdriver.support.ui import Select
 
-from tests.browser.driving import find, wait_for, wait_until
+from tests.browser.driving import find, settled, wait_for, wait_until
 from tests.browser.test_whole_session import whole
 
 
@@ -80,6 +80,9 @@ def test_what_is_too_much_is_said_with_its_cure_and_one_press_takes_it(desk, dri
     desk.type("threshold_db", "-8")
     wait_until(lambda: "do not get through" in find(driver, ".did-much[role=status]:has([data-do=cure])").text)
     cure = find(driver, "[data-do=cure]").text
+
+    settled(driver)
+    assert not driver.find_elements("css selector", ".did-facts.is-stale")  # they are of what is set
 
     desk.click("[data-do=cure]")
 

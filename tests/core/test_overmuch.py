@@ -119,6 +119,8 @@ def test_makeup_that_lifts_the_room_is_taken_back():
     assert found.said.startswith("It lifts the quietest tenth by 1")
     assert cured(found, trial) is None
     assert told("compressor", speaking(), shy | {"output_db": 6})[0] is None
+    made_up, _ = told("compressor", speaking(), shy | {"makeup_db": 16})
+    assert made_up.cure.startswith("Makeup") and 0 <= made_up.settings["makeup_db"] < 8
 
 
 def test_a_ducker_that_is_only_a_fader_is_laid_by_its_key():

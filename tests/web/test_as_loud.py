@@ -4,9 +4,11 @@ import numpy as np
 import pytest
 import soundfile
 
+from reins.core.chainfile import parse_entry
 from reins.core.dsp.loudness import LoudnessMeter
 from reins.core.processors import PROCESSORS
 from reins.core.trials.running import Trial
+from reins.errors import SettingsError
 from reins.services.editing import document_of
 from tests.conftest import RATE
 from tests.core.test_ducking import speech
@@ -67,7 +69,6 @@ def test_makeup_set_by_hand_stays_and_nothing_follows_any_more(client, session_i
     assert entry().settings.makeup_db == 3.0 and not entry().as_loud
     change(client, session_id, kind="set_processor", settings={"threshold_db": -50.0}, **place)
     assert entry().settings.makeup_db == 3.0
-    assert client.post(f"/api/sessions/{session_id}/undo").status_code in (200, 404)
 
 
 def test_it_is_the_processors_own_and_kept_with_it(client, session_id, spoken):
@@ -97,3 +98,19 @@ def test_silence_is_changed_all_the_same(client, session_id, tmp_path):
     change(client, session_id, kind="add_processor", type="compressor", **place)
     assert change(client, session_id, kind="set_processor", as_loud=True, **place).status_code == 200
     assert change(client, session_id, kind="set_processor", settings={"ratio": 3}, **place).status_code == 200
+
+
+@pytest.mark.parametrize("kind", [kind for kind, made in PROCESSORS.items() if not made.may_be_as_loud])
+def test_no_file_makes_them_so(kind):
+    with pytest.raises(SettingsError, match="as_loud is true; allowed: false"):
+        parse_entry({"type": kind, "as_loud": True, "settings": {}}, "x")
+
+
+def test_switching_it_off_and_on_measures_nothing(client, session_id, spoken, monkeypatch):
+    place, _, entry = spoken
+    change(client, session_id, kind="set_processor", as_loud=True, **place)
+    before = entry().settings
+    monkeypatch.setattr("reins.services.fitting.match_makeup", lambda *_: pytest.fail("measured"))
+    for on in (False, True):
+        assert change(client, session_id, kind="set_processor", on=on, **place).status_code == 200
+    assert entry().settings == before

@@ -42,7 +42,7 @@ def held_db(house, session_id, track_id):
     ],
 )
 def test_a_take_twelve_db_too_quiet_is_held_as_much(client, house, session_id, tmp_path, kind, name, make):
-    sound, held, settings = make()[:, 8 * RATE : 28 * RATE], [], []
+    sound, held, settings = make()[:, 8 * RATE : 18 * RATE], [], []
     if name not in {point.name for point in STARTING_POINTS}:
         name = next(point.name for point in STARTING_POINTS if point.type == kind and point.source == "voice")
     for level_db in (0, -12):
@@ -88,7 +88,7 @@ def test_every_source_of_a_starting_point_has_an_anchor():
     ("name", "trims"), [("Drum bus, 2:1 and slow", (0, -12)), ("Whole mix, one or two dB", (0, -12))]
 )
 def test_a_bus_is_fitted_by_what_comes_to_it(client, house, session_id, tmp_path, name, trims):
-    soundfile.write(tmp_path / "kick.wav", drums.make_kick()[:, 8 * RATE : 24 * RATE].T, RATE, subtype="FLOAT")
+    soundfile.write(tmp_path / "kick.wav", drums.make_kick()[:, 8 * RATE : 17 * RATE].T, RATE, subtype="FLOAT")
     track = bring_in(client, session_id, tmp_path / "kick.wav")["result"]["track_id"]
     change(client, session_id, kind="add_bus", bus_id="g", name="Drums", members=[track])
     change(client, session_id, kind="add_processor", strip_id="g", type="compressor", processor_id="p")

@@ -61,6 +61,8 @@ def parse_entry(raw: Any, where: str) -> ProcessorEntry:
         raise SettingsError(f"{where}: there is no processor type “{kind}”; allowed: {', '.join(PROCESSORS)}.")
     where = f"{where} ({kind})"
     settings = parse_settings(kind, raw.get("settings", {}), where)
+    if raw.get("as_loud") is True and not PROCESSORS[kind].may_be_as_loud:
+        raise SettingsError(f"{where}: as_loud is true; allowed: false, since it is meant to make quieter.")
     try:
         return ProcessorEntry.model_validate({**raw, "settings": settings})
     except pydantic.ValidationError as error:

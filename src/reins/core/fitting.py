@@ -19,7 +19,6 @@ ANCHORS: dict[str, tuple[str, float]] = {
     "acoustic guitar": ("active", -25.0), "electric guitar": ("active", -25.0), "harmonium": ("active", -28.0),
     "piano": ("active", -25.0), "whole mix": ("loudness", -18.0),
 }  # fmt: skip
-FITS_DB = 0.75  # off by less, a take is what they are written for
 
 
 def laid_on_take(kind: str, settings: Any, by_db: float) -> Any:

@@ -65,6 +65,7 @@ def aim_file(
     return {
         "aim": name, "reason": proposal.reason, "figures": proposal.figures | {"reached": proposal.reached},
         "marks": found.marks, "tempo_bpm": found.tempo_bpm, "chain": chain,
+        "ways": [vars(way) for way in proposal.ways],
     }  # fmt: skip
 
 

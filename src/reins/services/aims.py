@@ -4,7 +4,6 @@ from pathlib import Path
 from typing import Any
 
 from reins.core.chainfile import ProcessorEntry, parse_entry
-from reins.core.finding.corrections import corrected
 from reins.core.finding.marks import Marks
 from reins.core.routing import key_names
 from reins.core.sessions import Document
@@ -17,28 +16,26 @@ from reins.errors import ConflictError, NotFoundError
 from reins.services.aiming import proposed, told
 from reins.services.editing import document_of
 from reins.services.house import House
+from reins.services.marking import Marking
 from reins.services.newest import Newest
 from reins.services.processing import TraceWriter
-from reins.services.remembered import Remembered
 from reins.services.sounds import Check, Sounds
 
 TRACE_FRAMES = 32768
-REMEMBERED = 12  # takes whose frames are kept: 3.6 MB for five minutes
 
 
 class Aims:
     """Answers what is found and what is proposed; the newest request of a desk wins."""
 
-    def __init__(self, house: House, sounds: Sounds) -> None:
-        self._house, self._sounds = house, sounds
+    def __init__(self, house: House, sounds: Sounds, marking: Marking) -> None:
+        self._house, self._sounds, self._marking = house, sounds, marking
         self._newest = Newest()
-        self._known = Remembered(REMEMBERED)
 
     def marks(self, session_id: str, strip_id: str, *, desk: str, number: int) -> dict[str, Any]:
         """What is found in what comes to a strip: hits_s, phrases_s, sibilants_s and tempo."""
         check = self._newest.check(f"{desk}/marks", number)
         document = document_of(self._house, session_id)
-        marks = self._marks(document, strip_id, check)
+        marks = self._marking.marks(document, strip_id, check)
         tempo = marks.tempo
         found = None if tempo is None else {
             "bpm": round(tempo.bpm, 2), "downbeat_s": round(tempo.downbeat_s, 3),
@@ -59,7 +56,7 @@ class Aims:
         trial = self._trial(document, strip_id, entries, check)
         key = next((name for name in key_names(entries[-1]) if name in trial.keys), None)
         heard = None if key is None else Marks.of(trial.keys[key], check)
-        work = Work(trial, self._marks(document, strip_id, check), asked, heard, check)
+        work = Work(trial, self._marking.marks(document, strip_id, check), asked, heard, check)
         made = proposed(wanted, work, first=first)
         return {
             "number": number, "aim": aim, "settings": made.settings, "line": made.line, "reason": made.reason,
@@ -103,11 +100,6 @@ class Aims:
         sound, _ = self._sounds.source(document, strip_id, check)
         keys, _ = self._sounds.keys(document, strip_id, check)
         return Trial(sound, entries, keys, document.beat, document.strip(strip_id).reins)
-
-    def _marks(self, document: Document, strip_id: str, check: Check) -> Marks:
-        sound, name = self._sounds.source(document, strip_id, check)
-        found: Marks = self._known.get(name, lambda: Marks.of(sound, check))
-        return corrected(found, dict(document.strip(strip_id).marks))
 
 
 def _for_aim(chain: list[ProcessorEntry], aim: Aim, processor_id: str | None) -> list[ProcessorEntry]:

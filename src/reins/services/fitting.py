@@ -3,6 +3,7 @@
 from dataclasses import replace
 from typing import Any
 
+from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import AddProcessor, ChangeKind, SetProcessor, StartFrom, parse_change
 from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
@@ -63,9 +64,10 @@ class Fitting:
         if not isinstance(change, (SetProcessor, StartFrom, ChangeKind)):
             return change
         document = document_of(self._house, session_id)
-        entry = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        entry = _entry_of(document, change)
         turned = change.as_loud if isinstance(change, SetProcessor) else None
-        if entry is None or turned is False or not (entry.as_loud or turned):
+        touches = bool(turned or not isinstance(change, SetProcessor) or change.settings)  # more than on or off
+        if entry is None or turned is False or not touches or not (entry.as_loud or turned):
             return change
         trial = self._trial(document, change)
         name = None if trial is None else levelled_by(trial.entries[-1].settings)
@@ -118,7 +120,7 @@ class Fitting:
     def _opened_upward(self, session_id: str, change: SetProcessor) -> SetProcessor:
         """An expander that is turned round lays itself anew."""
         document = document_of(self._house, session_id)
-        before = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        before = _entry_of(document, change)
         if before is None or before.type != "expander" or vars(before.settings)["direction"] == "up":
             return change
         trial = self._trial(document, change)
@@ -133,7 +135,7 @@ class Fitting:
         """
         document = document_of(self._house, session_id)
         place = session_id, change.strip_id, change.processor_id
-        entry = next((e for e in document.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        entry = _entry_of(document, change)
         trial = (
             None
             if entry is None or entry.type not in KINDS or change.type not in KINDS
@@ -164,7 +166,7 @@ class Fitting:
     def _by_key(self, document: Document, change: AddProcessor | SetProcessor | StartFrom) -> Laid | None:
         """How what yields to a key is laid by it; None for all else, and without a key that sounds."""
         tried, _ = change.apply(document)
-        entry = next((e for e in tried.strip(change.strip_id).chain if e.id == change.processor_id), None)
+        entry = _entry_of(tried, change)
         if entry is None or not PROCESSORS[entry.type].made_by_tie:
             return None
         name = key_source(entry)
@@ -175,6 +177,12 @@ class Fitting:
         if isinstance(heard, Excerpt):  # all that it hears, at the same moments
             keys = {one: Excerpt(sound, heard.parts) for one, sound in keys.items()}
         return lay(entry, keys, Marks.of(keys[name]), vars(entry.settings)["amount_db"])
+
+
+def _entry_of(document: Document, change: Any) -> ProcessorEntry | None:
+    """The processor that a change is of, where there is one."""
+    chain = document.strip(change.strip_id).chain
+    return next((entry for entry in chain if entry.id == change.processor_id), None)
 
 
 def _never() -> None:

@@ -5,6 +5,7 @@ Spans of whole takes are remembered for the chains last looked at, so zooming an
 
 import base64
 from collections.abc import Callable, Iterable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -24,13 +25,14 @@ from reins.core.processors.oversampling import offer
 from reins.core.routing import key_source
 from reins.core.sessions import Document
 from reins.core.sound import Sound
-from reins.core.trials.overmuch import too_much
+from reins.core.trials.overmuch import TooMuch, too_much
 from reins.core.trials.pictures import burst, curve, frequency, harmonics, histogram_of, level_histogram
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
 from reins.errors import InputError
 from reins.services.editing import document_of
 from reins.services.house import House
+from reins.services.marking import Marking
 from reins.services.newest import Newest
 from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
@@ -38,19 +40,18 @@ from reins.services.sounds import Sounds
 REMEMBERED = 120  # a few for each strip that is gone to and fro between
 REMEMBERED_BINS = 1_000_000  # 24 bytes each: four whole takes of five minutes
 MAX_COLUMNS = 4096
-MARKS = 8  # sounds whose marks are at hand
 OVERVIEW_COLUMNS = 800
 
 
 class Previews:
     """Answers preview requests of all desks."""
 
-    def __init__(self, house: House, sounds: Sounds) -> None:
-        self._house, self._sounds = house, sounds
+    def __init__(self, house: House, sounds: Sounds, marking: Marking) -> None:
+        self._house, self._sounds, self._marking = house, sounds, marking
         self._newest = Newest()
         self._known = Remembered(REMEMBERED, fits=_fit)
         self._drawn = Remembered(REMEMBERED)
-        self._marks = Remembered(MARKS)
+        self._overdone = Remembered(REMEMBERED)
 
     def preview(
         self, session_id: str, strip_id: str, *, desk: str, number: int, processor_id: str | None,
@@ -87,6 +88,9 @@ class Previews:
         answer |= {"before": _tapped(span.before), "after": _tapped(span.after)}
         answer |= _where_it_acts(span, start, frames, columns)
         answer |= _over_all(span, sound) if whole else {}
+        if whole and processor_id in {entry.id for entry in chain}:
+            marks = partial(self._marking.marks, document, strip_id, check)
+            answer["too_much"] = self._too_much(f"{name} {key_name}", trial, processor_id or "", span, marks)
         for entry in chain:
             if entry.id == processor_id:
                 heard = keys.get(key_source(entry))
@@ -97,7 +101,6 @@ class Previews:
                 bands = _bands(span, start, frames, columns)
                 answer |= {
                     "offer": offer(entry.settings),
-                    "too_much": self._too_much(name, trial, entry.id, span) if whole else None,
                     "bands": bands,
                     "heard": _heard(span, entry, document.sample_rate),
                 }
@@ -113,14 +116,13 @@ class Previews:
         pictures: dict[str, Any] = self._drawn.get(made, lambda: _pictures(entry, rate, None))
         return pictures
 
-    def _too_much(self, name: str, trial: Trial, processor_id: str, span: Span) -> dict[str, Any] | None:
-        """What a processor overdoes on the whole of a sound, and its cure."""
-
-        def marks() -> Marks:
-            found: Marks = self._marks.get(name, lambda: Marks.of(trial.sound))
-            return found
-
-        found = too_much(trial, processor_id, span, marks)
+    def _too_much(
+        self, name: str, trial: Trial, processor_id: str, span: Span, marks: Callable[[], Marks]
+    ) -> dict[str, Any] | None:
+        """What a processor overdoes on the whole of a sound, and its cure; found anew only where anything is other."""
+        parts = (*trial.entries, *trial.reins, *([] if trial.strip is None else [trial.strip]))
+        made = (name, processor_id, trial.beat, *(part.model_dump_json() for part in parts))
+        found: TooMuch | None = self._overdone.get(made, lambda: too_much(trial, processor_id, span, marks))
         return None if found is None else vars(found)
 
     def levels(self, session_id: str, strip_id: str) -> dict[str, Any]:

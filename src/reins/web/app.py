@@ -30,6 +30,7 @@ from reins.services.fitting import Fitting
 from reins.services.frequencies import Frequencies
 from reins.services.house import House
 from reins.services.jobs import Jobs
+from reins.services.marking import Marking
 from reins.services.matching import Matching
 from reins.services.previews import Previews
 from reins.services.readying import Readying
@@ -111,7 +112,8 @@ def create_app(settings: AppSettings, house: House, readying: Readying | None = 
     app.state.batches = Batches(house)
     app.state.frequencies = Frequencies(house, sounds)
     app.state.aboves = Aboves(house, sounds)
-    app.state.aims = Aims(house, sounds)
+    marking = Marking(sounds)
+    app.state.aims = Aims(house, sounds, marking)
     app.state.tempi = Tempi(house)
     app.state.equal = Equal(house, sounds)
     app.state.blinds = Blinds(house, app.state.equal)
@@ -120,7 +122,8 @@ def create_app(settings: AppSettings, house: House, readying: Readying | None = 
     app.state.spreads = Spreads(house, sounds, app.state.fitting)
     app.state.referring = Referring(house)
     app.state.rein_views = ReinViews(house, sounds)
-    app.state.jobs, app.state.previews, app.state.matching = Jobs(), Previews(house, sounds), Matching(house, sounds)
+    app.state.jobs, app.state.matching = Jobs(), Matching(house, sounds)
+    app.state.previews = Previews(house, sounds, marking)
     app.state.templates = Jinja2Templates(TEMPLATES)
     app.state.templates.env.globals |= {
         "static": f"/static/{version}", "modules": page_modules(),

@@ -181,7 +181,7 @@ class SetProcessor(OnProcessor):
         on = entry.on if self.on is None else self.on
         chain = list(strip.chain)
         as_loud = entry.as_loud if self.as_loud is None else self.as_loud
-        if as_loud and not PROCESSORS[entry.type].may_be_as_loud:
+        if self.as_loud and not PROCESSORS[entry.type].may_be_as_loud:
             what = PROCESSORS[entry.type].label.lower()
             raise ConflictError(f"{strip.name}: a {what} is meant to make quieter; allowed: makeup by hand.")
         chain[index] = entry.model_copy(update={"settings": settings, "on": on, "as_loud": as_loud})

@@ -13,6 +13,7 @@ from reins.core.measure.folding import (
     HELD_DB,
     HISTOGRAM_BINS,
     OPENINGS,
+    ROUNDING,
     SHORTEST,
     STEPS_PER_DB,
     Counts,
@@ -46,6 +47,13 @@ def _median_db(histogram: Counts) -> float:
     """The step that half of what was counted lies below; 0 where nothing was."""
     total = histogram.sum()
     return int(np.searchsorted(np.cumsum(histogram), total / 2.0)) / STEPS_PER_DB if total else 0.0
+
+
+def usual_db(gain_db: Array) -> float:
+    """What a span says of a gain (frames,), usual: the median while it moves, of what is taken or given."""
+    steps = (np.minimum(np.abs(gain_db), 60.0) * STEPS_PER_DB + ROUNDING).astype(np.int64)
+    taken, given = (_held(np.bincount(steps[way], minlength=HISTOGRAM_BINS)) for way in (gain_db < 0, gain_db > 0))
+    return (-1.0 if taken.sum() >= given.sum() else 1.0) * _median_db(taken + given)
 
 
 @dataclass(frozen=True)

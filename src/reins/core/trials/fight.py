@@ -39,10 +39,11 @@ class Region:
         louder, quieter = (one, other) if self.level_difference_db >= 0 else (other, one)
         apart = abs(self.level_difference_db)
         how = f"{louder} {apart:.0f} dB above {quieter}" if apart >= 0.5 else f"{one} and {other} alike"
-        return f"{_hz(self.low_hz)} to {_hz(self.high_hz)}, {100 * self.share:.0f} % of the time, {how}"
+        return f"{in_hz(self.low_hz)} to {in_hz(self.high_hz)}, {100 * self.share:.0f} % of the time, {how}"
 
 
-def _hz(hz: float) -> str:
+def in_hz(hz: float) -> str:
+    """A frequency as it is written."""
     return f"{hz / 1000:.1f} kHz" if hz >= 1000 else f"{hz:.0f} Hz"
 
 

@@ -12,13 +12,14 @@ import numpy.typing as npt
 from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
 from reins.core.measure.levels import RUN_FRAMES
+from reins.core.measure.span import SOUNDS_DB
 from reins.core.sound import Sound
+from reins.core.trials.laying import as_it_comes
 from reins.core.trials.running import Trial
 
 Array = npt.NDArray[np.float64]
 WHOLE_S, PART_S, LOUDEST, SPREAD = 10.0, 2.0, 2, 3  # what is heard of a take that is longer
 SILENT_POWER = 1e-11
-SOUNDS_DB = 40.0  # under the loudest part: what sounds
 AFTER_S, BEFORE_S = 0.15, 0.05  # a pause begins so long after a phrase, and ends so long before the next
 NEXT_S, LATE = 0.25, 0.6  # between hits that far apart, from that part of the way on
 
@@ -57,6 +58,12 @@ class HeardTake:
 
     trial: Trial  # the processor alone
     in_parts: bool  # not all of the take
+
+    @classmethod
+    def of(cls, trial: Trial, whole_s: float = WHOLE_S) -> "HeardTake":
+        """What comes to the last processor of a trial: all of what is no longer, else some of it (parts_to_hear)."""
+        heard = as_it_comes(trial, lambda sound: parts_to_hear(sound, whole_s))
+        return cls(heard, heard.sound.facts.frames < trial.sound.facts.frames)
 
     def __post_init__(self) -> None:
         self.rate = self.trial.sound.facts.sample_rate

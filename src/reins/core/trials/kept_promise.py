@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from reins.core.fitting import levels
 from reins.core.measure.folding import HELD_DB
+from reins.core.measure.span import usual_db
 from reins.core.settings.fields import limits_of, place_of
 from reins.core.settings.paths import value_at
 from reins.core.starting_point import Promise
@@ -69,12 +70,6 @@ def _deepest(settings: Any, gain: str) -> bool:
     """Whether a band's threshold lies as low as it can: nothing there is loud enough for it."""
     paths = [path for path in levels(settings) if path.startswith("bands.") and gain_of(path) == gain]
     return any(value_at(settings, path) <= limits_of(place_of(type(settings), path))[0] for path in paths)
-
-
-def usual_db(row: Array) -> float:
-    """The median of a gain while it moves."""
-    held = row[np.abs(row) >= HELD_DB]
-    return float(np.median(held)) if held.size else 0.0
 
 
 def misses(promise: Promise, figures: Figures) -> dict[str, float]:

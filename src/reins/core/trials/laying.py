@@ -64,14 +64,14 @@ class _Come(Excerpt):
         return out
 
 
-def loudest_parts(sound: Sound) -> Excerpt:
-    """All of a sound that is short, else the loudest parts of it."""
+def loudest_parts(sound: Sound, most: int = PARTS) -> Excerpt:
+    """All of a sound that is short, else so many of its parts, the loudest."""
     frames, part = sound.facts.frames, round(PART_S * sound.facts.sample_rate)
     count = frames // part
-    if count <= PARTS:
+    if count <= most:
         return Excerpt(sound, [(0, frames)])
     peaks = sound.peak_columns(0, count * part, count)
-    chosen = sorted(np.argsort(peaks)[-PARTS:].tolist())
+    chosen = sorted(np.argsort(peaks)[-most:].tolist())
     return Excerpt(sound, [(place * part, (place + 1) * part) for place in chosen])
 
 

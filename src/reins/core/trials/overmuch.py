@@ -6,38 +6,36 @@ The bounds are common practice. The most harmful is told, alone.
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.hits import shortest_apart_s
 from reins.core.finding.marks import Marks
 from reins.core.fitting import laid_deeper
 from reins.core.measure.folding import BIN_FRAMES
-from reins.core.measure.span import Span
+from reins.core.measure.span import SOUNDS_DB, Span
 from reins.core.measure.tap import quietest_tenth_db
 from reins.core.processors import PROCESSORS
 from reins.core.settings.fields import changes, limits_of, place_of
 from reins.core.settings.paths import laid_over
-from reins.core.sound import Sound
 from reins.core.trials.ducking import struck
-from reins.core.trials.heard import HeardTake, parts_to_hear
-from reins.core.trials.laying import as_it_comes
+from reins.core.trials.heard import HeardTake
+from reins.core.trials.laying import as_it_comes, loudest_parts
 from reins.core.trials.offered import counted, in_db
 from reins.core.trials.running import Trial
 
 Array = npt.NDArray[np.float64]
-SOUNDS_DB = 40.0  # under the loudest: what sounds
 HELD_DB, MOST_HELD = 1.0, 0.9
 ENOUGH, TRIES, STEP_DB = 0.75, 5, 3  # of what sounds, once it is mended
 LOST_DB, AT_HIT_S, LEAST_HITS, UNDER_HIT_DB = -6.0, 0.04, 4, 3.0
 OPENINGS_A_HIT, OPENINGS_A_S = 2.0, 4.0
 HOLD_MS, HYSTERESIS_DB = 60.0, 6.0
 LIFTS_DB = 10.0
-LOW_HZ, LOW_SHARE, PART_S, SLOW_S, WINDOW_S, DISTORTS, LONGEST = 200.0, 0.5, 2.0, 0.03, 0.05, 0.03, 16
+LOW_HZ, LOW_SHARE, SLOW_S, WINDOW_S, DISTORTS, LONGEST = 200.0, 0.5, 0.03, 0.05, 0.03, 16
 NARROW_MARGIN_DB = 4.0
 
 
@@ -158,7 +156,7 @@ def _always_holds(over: _Over) -> TooMuch | None:
         return None
     slope = 1.0 - 1.0 / max(getattr(over.settings, "ratio", 2.5), 1.1)
     by_db = round((-float(np.median(over.gain)) - HELD_DB) / slope + 1.0)
-    heard = HeardTake(as_it_comes(over.trial, parts_to_hear), in_parts=True)
+    heard = HeardTake.of(over.trial)
     settings: dict[str, Any] = {}
     for _ in range(TRIES):
         higher = laid_deeper(over.entry.type, over.settings, -float(by_db))
@@ -178,8 +176,7 @@ def _distorts(over: _Over) -> TooMuch | None:
     """Low notes whose waves its gain follows."""
     if not hasattr(over.settings, "release_ms") or not hasattr(over.settings, "attack_ms"):
         return None
-    heard = as_it_comes(over.trial, _loudest_part)
-    take = HeardTake(heard, in_parts=True)
+    take = HeardTake(as_it_comes(over.trial, partial(loudest_parts, most=1)), in_parts=True)
     power = np.abs(np.fft.rfft(take.came.mean(axis=0))) ** 2
     hz = np.fft.rfftfreq(take.came.shape[1], 1.0 / take.rate)
     if power[hz < LOW_HZ].sum() < LOW_SHARE * power.sum():
@@ -195,15 +192,6 @@ def _distorts(over: _Over) -> TooMuch | None:
             return TooMuch(said, f"Release {release_ms:.0f} ms", {"release_ms": release_ms})
         times *= 2
     return None
-
-
-def _loudest_part(sound: Sound) -> Excerpt:
-    frames, part = sound.facts.frames, round(PART_S * sound.facts.sample_rate)
-    count = frames // part
-    if count < 2:
-        return Excerpt(sound, [(0, frames)])
-    at = int(np.argmax(sound.peak_columns(0, count * part, count)))
-    return Excerpt(sound, [(at * part, (at + 1) * part)])
 
 
 def _distortion(take: HeardTake, settings: Any) -> float:
@@ -226,14 +214,15 @@ def _distortion(take: HeardTake, settings: Any) -> float:
 
 def _lifts(over: _Over) -> TooMuch | None:
     """Makeup that lifts what is quiet."""
-    output_db = getattr(over.settings, "output_db", 0.0)
+    louder = {name: getattr(over.settings, name, 0.0) for name in ("makeup_db", "output_db")}
+    name = max(louder, key=lambda name: louder[name])
     after = over.span.after.peaks if over.span.after else over.span.peaks
     quiet = [quietest_tenth_db(row, over.came) for row in (over.came, after)]
-    if output_db <= 0.0 or quiet[0] is None or quiet[1] is None:
+    if louder[name] <= 0.0 or quiet[0] is None or quiet[1] is None:
         return None
     lift_db = quiet[1] - quiet[0]
     if lift_db <= LIFTS_DB:
         return None
-    less_db = over.within("output_db", max(output_db - (lift_db - 0.5 * LIFTS_DB), 0.0))
+    less_db = over.within(name, max(louder[name] - (lift_db - 0.5 * LIFTS_DB), 0.0))
     said = f"It lifts the quietest tenth by {in_db(lift_db)}, room and noise with it."
-    return TooMuch(said, f"Makeup {in_db(less_db)}", {"output_db": less_db})
+    return TooMuch(said, f"{'Makeup' if name == 'makeup_db' else 'Output'} {in_db(less_db)}", {name: less_db})

@@ -21,7 +21,7 @@ from reins.core.settings.paths import laid_over, value_at
 from reins.core.starting_point import Promise, StartingPoint
 from reins.core.trials.aims.base import Work
 from reins.core.trials.aims.open import OpenOnTheHits
-from reins.core.trials.heard import Done, HeardTake, at_own_rate, parts_to_hear
+from reins.core.trials.heard import Done, HeardTake, at_own_rate
 from reins.core.trials.kept_promise import (
     HELPS,
     Figures,
@@ -32,7 +32,7 @@ from reins.core.trials.kept_promise import (
     ranges_of,
     what_helps,
 )
-from reins.core.trials.laying import as_it_comes, gain_of
+from reins.core.trials.laying import gain_of
 from reins.core.trials.offered import Laid
 from reins.core.trials.running import Trial
 from reins.core.trials.tones import loudest_note_hz, notches, steady_tones, under_pauses
@@ -43,7 +43,7 @@ RUNS, MOST_STEP_DB, FURTHEST_DB = 8, 12.0, 60.0
 PER_DB, LEAST_PER_DB = 0.6, 0.2  # of what is done by each dB: as a guess, and at least
 SETTLED = 0.3  # of half of what is promised, off its middle
 HEADROOM_DB = 0.1
-FORGIVEN_DB = 0.3  # of what is missed
+FORGIVEN_DB = 0.15  # of what is missed
 HOLDS, CLOSES = 0.5, 0.7  # of the rest between hits, which is the end of the way to the next
 
 LEVELS: dict[str, Callable[[Marks], float | None]] = {
@@ -59,10 +59,9 @@ def laid_as_promised(trial: Trial, point: StartingPoint) -> Laid | None:
     path that differ, what was measured with them, and that in words. None for silence, and for what its key lays.
     """
     entry = trial.entries[-1]
-    at_last = HeardTake(as_it_comes(trial, lambda sound: parts_to_hear(sound, MEASURED_S)), in_parts=False)
-    at_last.in_parts = at_last.trial.sound.facts.frames < trial.sound.facts.frames
+    at_last = HeardTake.of(trial, MEASURED_S)
     pauses = point.promise is not None and point.promise.hits_pct is None and point.promise.rests_db is not None
-    take = at_last if pauses or at_last.in_parts else HeardTake(as_it_comes(trial, parts_to_hear), in_parts=True)
+    take = at_last if pauses or at_last.in_parts else HeardTake.of(trial)
     if take.silent or PROCESSORS[entry.type].made_by_tie:
         return None
     settings, promise = entry.settings, point.promise

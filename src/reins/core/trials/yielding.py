@@ -5,11 +5,10 @@ does is measured.
 import numpy as np
 
 from reins.core.finding.excerpt import Excerpt
+from reins.core.measure.span import usual_db
 from reins.core.sound import Sound
-from reins.core.trials.fight import fight
+from reins.core.trials.fight import fight, in_hz
 from reins.core.trials.heard import HeardTake, parts_to_hear
-from reins.core.trials.kept_promise import usual_db
-from reins.core.trials.laying import as_it_comes
 from reins.core.trials.offered import Laid, in_db
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError
@@ -22,11 +21,11 @@ def room_between(trial: Trial, key: Sound) -> Laid | None:
     """Between which frequencies the last processor of a trial gives way to its key, as settings by path, what was
     measured with them, and that in words; None where there is nothing to compare.
     """
-    heard = as_it_comes(trial, parts_to_hear)
-    entry, parts = heard.entries[-1], parts_to_hear(trial.sound).parts
-    keyed = Excerpt(key, parts)
+    take = HeardTake.of(trial)
+    entry = trial.entries[-1]
+    keyed = Excerpt(key, parts_to_hear(trial.sound).parts)
     try:
-        regions = fight(heard.sound, keyed).regions
+        regions = fight(take.trial.sound, keyed).regions
     except ConflictError:
         return None
     if not regions:
@@ -37,17 +36,11 @@ def room_between(trial: Trial, key: Sound) -> Laid | None:
     high_hz = min(round(max(region.high_hz for region in counting)), HIGHEST_HZ)
     settings = {"from_hz": low_hz, "to_hz": high_hz}
     made = entry.settings.model_copy(update=settings)
-    take = HeardTake(heard, in_parts=True)
     gains = take.run(made).gains
     moved = next(iter(gains.values())) if gains else np.zeros(1)
     usual, share = usual_db(moved), 100.0 * float(np.mean(np.abs(moved) >= 1.0))
-    said = (
-        f"where they fight, {_hz(low_hz)} to {_hz(high_hz)}: usually {in_db(usual)}, moving {share:.0f} % of the time"
-    )
+    said = f"where they fight, {in_hz(low_hz)} to {in_hz(high_hz)}: usually {in_db(usual)}, "
+    said += f"moving {share:.0f} % of the time"
     figures = {"regions": [(region.low_hz, region.high_hz, region.share) for region in counting], "usual_db": usual,
                "held_pct": share}  # fmt: skip
-    return Laid(settings, figures, said, reached=usual != 0.0)
-
-
-def _hz(hz: float) -> str:
-    return f"{hz / 1000:.1f} kHz" if hz >= 1000 else f"{hz:.0f} Hz"
+    return Laid(settings, figures, f"heard in parts of it: {said}" if take.in_parts else said, reached=usual != 0.0)

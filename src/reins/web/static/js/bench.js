@@ -151,6 +151,7 @@ export class Bench {
 
   /** Show a processor's settings. */
   set(settings) {
+    if (this.settings && JSON.stringify(settings) !== JSON.stringify(this.settings)) this.outdate();
     for (const [name, control] of this.controls) {
       control.set(valueAtPath(settings, name));
       if (control.setting.unless) control.root.hidden = Boolean(valueAtPath(settings, control.setting.unless));
@@ -166,10 +167,10 @@ export class Bench {
     this.paint();
   }
 
-  /** What it did, over the whole take. */
   /** Figures are of a setting that is no longer. */
   outdate() { this.facts.classList.add("is-stale"); }
 
+  /** What it did, over the whole take. */
   tell({ steady_db: steady, statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands, ribbon }) {
     this.own = levels;
     this.facts.classList.remove("is-stale");
