@@ -156,6 +156,7 @@ def test_where_soft_hits_lie_under_the_bleed_there_are_three_ways_out_each_count
     assert ways["let"].figures["opened"] > ways["lose"].figures["opened"]
     assert ways["let"].figures["others"] > 0 and str(ways["let"].figures["others"]) in ways["let"].reason
     assert ways["lean"].settings["range_db"] == 8.0
+    json.dumps([vars(way) for way in proposal.ways])  # the page is told them
     gain = gain_of(work, replace(proposal, settings=ways["lean"].settings))[1]["gain_db"]
     lower = [-gain[round(at * RATE) : round((at + 0.03) * RATE)].max() for at in proposal.figures["soft_s"]]
     assert max(lower) == pytest.approx(ways["lean"].figures["soft_lower_db"], abs=0.5)

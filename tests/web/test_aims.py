@@ -201,3 +201,19 @@ def test_a_chain_is_laid_beside_one_of_another_session(client, house, session_id
     assert "Compressor: ratio 4.00 : 1 → 9.00 : 1" in lines and "Gate: only in the second" in lines
     assert len(lines) == 2
     assert client.get(f"/api/sessions/{session_id}/strips/{kick_id}/against/none/x").status_code == 404
+
+
+def test_ways_out_where_a_gate_cannot_have_all_hits_are_told(client, session_id, tmp_path):
+    kick, hats = drums.make_kick(), drums.make_hats()
+    made = (drums.make_snare(kick, hats) + 0.3 * kick)[:, : 20 * RATE].clip(-1, 1)
+    soundfile.write(tmp_path / "Snare.wav", made.T, RATE, subtype="PCM_24")
+    strip = bring_in(client, session_id, tmp_path / "Snare.wav")["result"]["track_id"]
+    change(client, session_id, kind="add_processor", strip_id=strip, type="gate", processor_id="p")
+
+    told = aim(client, session_id, strip, aim="open", asked=0.0).json()
+
+    assert [way["name"] for way in told["ways"]] == ["lose", "let", "lean"]
+    assert len(told["figures"]["soft_s"]) == told["figures"]["given_up"] > 0
+    for way in told["ways"]:
+        at = {"strip_id": strip, "processor_id": "p", "settings": way["settings"]}
+        assert change(client, session_id, kind="set_processor", **at).status_code == 200

@@ -31,7 +31,7 @@ from reins.core.trials.running import Trial
 Array = npt.NDArray[np.float64]
 HELD_DB, MOST_HELD = 1.0, 0.9
 ENOUGH, TRIES, STEP_DB = 0.75, 5, 3  # of what sounds, once it is mended
-LOST_DB, AT_HIT_S, LEAST_HITS, UNDER_HIT_DB = -6.0, 0.04, 4, 3.0
+LOST_DB, AT_HIT_S, LEAST_HITS, UNDER_HIT_DB = -10.0, 0.04, 4, 3.0
 OPENINGS_A_HIT, OPENINGS_A_S = 2.0, 4.0
 HOLD_MS, HYSTERESIS_DB = 60.0, 6.0
 LIFTS_DB = 10.0

@@ -133,7 +133,7 @@ def _ways(work: Work, settings: dict[str, Any], soft: list[Hit], softest_db: flo
     lose = f"It opens on {found.opened} of {found.hits} hits and on {found.others} other sounds; {lost} {are} lost."
     lower = settings | {"threshold_db": round(work.within("threshold_db", softest_db - ABOVE_DB), 1)}
     did = work.run(lower)
-    let_in = Counts(found.hits, sum(_sounding(work, did, hits)), sum(_opened(work, did, others)))
+    let_in = Counts(found.hits, int(sum(_sounding(work, did, hits))), int(sum(_opened(work, did, others))))
     let = f"It opens on {let_in.opened} of {let_in.hits} hits, and on {let_in.others} other sounds."
     leaning = settings | {"range_db": LEANS_DB}
     did = work.run(leaning)

@@ -237,7 +237,9 @@ const shown = (kit, state, data) => ({
     if (other) state.frequencies.changeBench();
     if (other) state.reins.reinId = null;
     if (other || !this.processor) this.processorId = this.chain[0]?.id ?? null;
+    const empty = kit.view.model.end <= 1;
     kit.view.show({ end: this.session.frames || 1, ...(other ? { picture: null, rough: null } : {}) });
+    if (empty && this.session.frames) kit.view.look(0, this.session.frames); // the first take is seen whole
     if (other) {
       kit.overview.show(null);
       kit.levels = null;

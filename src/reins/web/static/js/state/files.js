@@ -36,7 +36,7 @@ export const files = (kit, state) => ({
   foundBpm: null,
   get untouched() { return state.desk.document.tempo_bpm === UNTOUCHED_BPM && localStorage.getItem(`tempo-left ${state.desk.session.id}`) === null; },
   get offersTempo() { return this.foundBpm !== null && this.untouched && Math.abs(this.foundBpm - UNTOUCHED_BPM) > NEAR_BPM; },
-  get tempoWord() { return this.foundBpm === null ? "" : `${this.foundBpm.toFixed(1)} found: take it`; },
+  get tempoWord() { return this.foundBpm === null ? "" : `${this.foundBpm.toFixed(1)} found`; },
   async askTempo() {
     if (!this.untouched || state.desk.empty) return;
     const answer = await state.keeping.tried(() => api.tempo(state.desk.session.id));
