@@ -15,6 +15,7 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
+from reins.core.finding.beginning import beginning
 from reins.core.finding.frames import Frames
 from reins.core.sound import Sound
 
@@ -25,10 +26,13 @@ ROWS = 8192  # frames worked on at a time
 BEFORE, AFTER, BESIDE = 10, 7, 3  # frames of the mean a peak must exceed, and of those it must be the highest of
 OVER_MEAN = 0.10  # of the largest flux
 LEAST_APART_S = 0.04
-PEAK_S = 0.06  # how long after its onset a hit's peak is looked for
 LOUD_DB, SOFTEST_DB, ALIKE = 12.0, 36.0, 0.85  # below the loud ones; how alike in colour a soft one must be
 LEAST_DB = -75.0
-RISE = 0.15  # of its peak: where a hit begins
+WEAK, SHARP_DB, NOT_UNDER_DB = (
+    0.05,
+    6.0,
+    18.0,
+)  # of the largest flux; then it must rise sharply, not far under the loud ones
 
 
 @dataclass(frozen=True)
@@ -58,15 +62,15 @@ def flux(frames: Frames) -> Array:
     return np.asarray(rise / max(rise.max(), 1e-9))
 
 
-def peaks(curve: Array) -> list[int]:
-    """Frames at which a curve has a peak that stands out of what is about it (Dixon 2006)."""
+def peaks(curve: Array, over: float = OVER_MEAN) -> list[int]:
+    """Frames at which a curve has a peak that stands out of what is about it by `over` (Dixon 2006)."""
     total = np.concatenate([[0.0], np.cumsum(curve)])
     found: list[int] = []
-    for at in np.flatnonzero(curve > OVER_MEAN).tolist():
+    for at in np.flatnonzero(curve > over).tolist():
         first, last = max(at - BEFORE, 0), min(at + AFTER + 1, curve.size)
         mean = (total[last] - total[first]) / (last - first)
         beside = curve[max(at - BESIDE, 0) : at + BESIDE + 1]
-        if curve[at] >= mean + OVER_MEAN and curve[at] == beside.max():
+        if curve[at] >= mean + over and curve[at] == beside.max():
             if found and at - found[-1] <= BESIDE:
                 continue
             found.append(at)
@@ -75,10 +79,16 @@ def peaks(curve: Array) -> list[int]:
 
 def find_hits(sound: Sound, frames: Frames) -> tuple[list[Hit], list[Hit]]:
     """The hits of a take, in order, and what else begins in it, of neighbours; none where nothing stands out."""
-    at = peaks(flux(frames))
-    if not at:
+    curve = flux(frames)
+    clear = set(peaks(curve))
+    begins = {at: beginning(sound, frames.s(at)) for at in sorted(clear.union(peaks(curve, WEAK)))}
+    loud_db = float(np.quantile([begins[at].peak_db for at in clear], 0.9)) if clear else 0.0
+    found = _apart([
+        Hit(one.at_s, one.peak_db) for at, one in begins.items()
+        if at in clear or (one.rise_db >= SHARP_DB and one.peak_db >= loud_db - NOT_UNDER_DB)
+    ])  # fmt: skip
+    if not found:
         return [], []
-    found = _apart([refined(sound, frames.s(frame)) for frame in at])
     places = [min(round(hit.at_s * sound.facts.sample_rate / frames.hop), len(frames.power) - 1) for hit in found]
     own = _own(found, places, frames)
     hits, others = (
@@ -88,16 +98,9 @@ def find_hits(sound: Sound, frames: Frames) -> tuple[list[Hit], list[Hit]]:
 
 
 def refined(sound: Sound, about_s: float) -> Hit:
-    """The hit about a moment, to the millisecond: where what leads to its peak begins to rise."""
-    rate = sound.facts.sample_rate
-    first = max(0, round((about_s - 0.03) * rate))
-    heard = np.abs(sound.read(first, round((0.03 + PEAK_S) * rate))).max(axis=0)  # silence after the end
-    step = max(1, rate // 1000)
-    bins = heard[: heard.size // step * step].reshape(-1, step).max(axis=1)
-    top = int(bins.argmax())
-    quiet = np.flatnonzero(bins[:top] < RISE * bins[top])
-    begin = int(quiet[-1]) + 1 if quiet.size else 0
-    return Hit((first + begin * step) / rate, float(20.0 * np.log10(max(bins[top], 1e-6))))
+    """The hit about a moment, to the millisecond (finding.beginning)."""
+    begin = beginning(sound, about_s)
+    return Hit(begin.at_s, begin.peak_db)
 
 
 def _apart(hits: list[Hit]) -> list[Hit]:
