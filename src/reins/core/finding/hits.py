@@ -32,7 +32,7 @@ WEAK, SHARP_DB, NOT_UNDER_DB = (
     0.05,
     6.0,
     18.0,
-)  # of the largest flux; then it must rise sharply, not far under the loud ones
+)  # of the largest flux; it must rise, not far below
 
 
 @dataclass(frozen=True)
