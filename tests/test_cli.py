@@ -103,6 +103,27 @@ def test_a_key_at_another_rate_that_ends_early_drives_the_hold(folder):
     assert db(held[40000, 0]) == pytest.approx(-24, abs=0.01)
 
 
+def test_a_chain_follows_the_hits_of_its_file_and_of_a_key(folder):
+    """Down from so many ms before each stroke on, though nothing sounds there yet."""
+    t = np.arange(RATE) / RATE
+    drum = sum(0.5 * np.exp(-np.maximum(t - at, 0) / 0.02) * (t >= at) for at in (0.3, 0.7))
+    drum *= np.random.default_rng(2).standard_normal(RATE).clip(-1, 1)
+    soundfile.write(folder / "drum.wav", drum, RATE, subtype="PCM_24")
+    settings = {"threshold_db": -40, "ratio": 100, "knee_db": 0, "attack_ms": 0, "release_ms": 5}
+    for source, given, name in (("drum/hits:20", ["--key", "drum=drum.wav"], "in.wav"), ("hits:20", [], "drum.wav")):
+        write_chain(folder, **settings, key={"source": source})
+        done = reins("process", name, "-o", "out.wav", "--chain", "chain.json", *given, "--trace", "t.csv", cwd=folder)
+
+        assert done.returncode == 0, done.stderr
+        gain = np.loadtxt(folder / "t.csv", delimiter=",", skiprows=1)[:, 1]
+        down = np.flatnonzero((gain[1:] < -6) & (gain[:-1] >= -6)) + 1
+        np.testing.assert_allclose(down, [280, 680], atol=3)
+    write_chain(folder, key={"source": "drum/hits"})
+    refused = reins("process", "in.wav", "-o", "no.wav", "--chain", "chain.json", cwd=folder)
+    assert refused.returncode == 2 and "“drum” is not given; keys given: none." in refused.stderr
+    assert not (folder / "no.wav").exists()
+
+
 def test_measure_prints_what_is_documented(folder):
     soundfile.write(folder / "none.wav", np.zeros((RATE, 1)), RATE)
 

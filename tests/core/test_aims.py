@@ -15,7 +15,10 @@ from reins.cli import app
 from reins.core.chainfile import parse_chain, parse_entry
 from reins.core.engine.chain import Chain
 from reins.core.finding.marks import Marks
+from reins.core.laid import LaidTake
 from reins.core.processors import PROCESSORS
+from reins.core.sessions import Track
+from reins.core.struck import StruckSound, map_of
 from reins.core.time import Beat
 from reins.core.trials.aims import AIMS, Work
 from reins.core.trials.running import Trial
@@ -47,15 +50,15 @@ def aimed(name, take, asked=0.0, kind=None, key=None, **given):
     return work, proposed(aim, work)
 
 
-def gain_of(work, proposal, key=None):
+def gain_of(work, proposal, key=None, name="k"):
     """The gain of the processor as proposed, frame by frame, by a chain of its own."""
     sound = work.trial.sound.read(0, work.trial.sound.facts.frames)
-    channels = {} if key is None else {"k": key.facts.channels}
+    channels = {} if key is None else {name: key.facts.channels}
     entry = work.with_settings(proposal.settings)
     chain = Chain([entry], channels=sound.shape[0], sample_rate=RATE, key_channels=channels, on_take=True)
     late = chain.latency_frames
     more = np.zeros((sound.shape[0], late))
-    keys = {} if key is None else {"k": np.pad(key.read(0, sound.shape[1]), ((0, 0), (0, late)))}
+    keys = {} if key is None else {name: np.pad(key.read(0, sound.shape[1]), ((0, 0), (0, late)))}
     out = chain.process(np.concatenate([sound, more], axis=1), keys)[:, late:]
     told = {name: row[late:] for name, row in chain.gains()[0][1].items() if name.endswith("gain_db")}
     return out, told
@@ -143,14 +146,14 @@ def test_soft_hits_under_what_bleeds_in_are_given_up_and_counted(make_take, part
     assert ("given up" in proposal.reason) == bool(figures["given_up"])
 
 
-def test_where_soft_hits_lie_under_the_bleed_there_are_three_ways_out_each_counted(make_take, parts):
+def test_where_soft_hits_lie_under_the_bleed_there_are_ways_out_each_counted(make_take, parts):
     """Strokes of one sound: soft ones quieter than a neighbour of nearly the same sound."""
     made = parts["snare"] + 0.3 * parts["kick"]
-    work, proposal = aimed("open", make_take(np.clip(made, -1, 1)))
+    work, proposal = aimed("open", LaidTake(make_take(np.clip(made, -1, 1)), Track(name="Snare")))
     assert proposal.figures["given_up"], proposal.reason
     ways = {way.name: way for way in proposal.ways}
 
-    assert list(ways) == ["lose", "let", "lean"]
+    assert list(ways) == ["lose", "let", "lean", "marks"]
     assert proposal.settings == ways["lose"].settings
     assert len(proposal.figures["soft_s"]) == proposal.figures["given_up"]
     assert ways["let"].figures["opened"] > ways["lose"].figures["opened"]
@@ -160,6 +163,14 @@ def test_where_soft_hits_lie_under_the_bleed_there_are_three_ways_out_each_count
     gain = gain_of(work, replace(proposal, settings=ways["lean"].settings))[1]["gain_db"]
     lower = [-gain[round(at * RATE) : round((at + 0.03) * RATE)].max() for at in proposal.figures["soft_s"]]
     assert max(lower) == pytest.approx(ways["lean"].figures["soft_lower_db"], abs=0.5)
+
+    by_marks = ways["marks"].figures
+    assert by_marks["opened"] == by_marks["hits"] and by_marks["others"] == 0, ways["marks"].reason
+    struck = StruckSound(map_of(work.marks.hits, work.trial.sound.facts), work.trial.sound.facts, ahead_ms=2.0)
+    gain = gain_of(work, replace(proposal, settings=ways["marks"].settings), struck, "hits:2")[1]["gain_db"]
+    opens = [gain[round((hit.at_s + 0.002) * RATE) : round((hit.at_s + 0.02) * RATE)].min() for hit in work.marks.hits]
+    assert min(opens) > -1.0  # from the beginning of each hit on
+    assert np.mean(gain < -50) > 0.3
 
 
 @pytest.mark.parametrize("kind", ["gate", "expander"])

@@ -8,6 +8,7 @@ from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
 from reins.core.trials import ducking
 from reins.core.trials.running import Trial
+from reins.core.trials.striking import struck
 from tests.conftest import RATE, sound_of
 
 SECONDS = 12.0
@@ -123,6 +124,6 @@ def test_a_silent_key_lays_nothing_and_a_long_one_is_heard_in_parts():
 
 
 def test_what_is_struck_is_told_from_what_is_sung():
-    assert ducking.struck(Marks.of(sound_of(kick(0.35))))
-    assert ducking.struck(Marks.of(sound_of(kick(3.0, 0.3))))
-    assert not ducking.struck(Marks.of(sound_of(speech()[0])))
+    assert struck(Marks.of(sound_of(kick(0.35))))
+    assert struck(Marks.of(sound_of(kick(3.0, 0.3))))
+    assert not struck(Marks.of(sound_of(speech()[0])))

@@ -3,7 +3,7 @@
 from typing import Any
 
 from reins.core.moves.rules import of_chain_alone
-from reins.core.routing import destination, goals, sends_of, ties
+from reins.core.routing import HITS, destination, goals, sends_of, ties
 from reins.core.sessions import FADER_OFF_DB, MASTER, Document, Master, Send
 from reins.core.settings.fields import recordings
 from reins.core.soloing import heard
@@ -23,6 +23,7 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader:
         wanted |= {k for k in (*document.tracks, *document.buses) if wanted.intersection(goals(document, k))}
         keyed = wanted if chain else wanted - {strip_id}
         wanted |= {source for other in keyed for _, source, _, _ in ties(document, other)}
+    followed = {source for other in wanted for _, source, tap, _ in ties(document, other) if tap == HITS}
     own: dict[str, object] = {} if fader else {"fader_db": 0.0, "pan_pct": 0.0, "mute": False}
     own |= {"bus": "", "sends": []}
     own |= {} if chain else {"chain": []}
@@ -30,6 +31,7 @@ def leading_to(document: Document, strip_id: str, *, chain: bool = False, fader:
     def at_rest(key: str) -> dict[str, Any]:
         bus, way = destination(document, key), heard(document, key)
         rest: dict[str, Any] = {"name": "x", "draft": 1, "draft_name": "", "drafts": {}, "marks": {}, "solo": False}
+        rest |= {"hits": []} if key in document.tracks and key not in followed else {}
         rest["bus"] = bus if bus in wanted - {MASTER} else ""
         sends = zip(sends_of(document, key), way.sends, strict=True)
         rest["sends"] = [send for send, sounds in sends if sounds and send.bus in wanted]

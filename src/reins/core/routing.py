@@ -8,11 +8,13 @@ from reins.core.processors.base import ProcessorSettings
 from reins.core.processors.sidechain import keys_of, names_of
 from reins.core.remembering import BySettings
 from reins.core.sessions import MASTER, Bus, Document, Master, Send, Track
+from reins.core.struck import MOST_AHEAD_MS
 from reins.errors import ConflictError, SettingsError
 
 TAPS = ("before", "after", "fader")  # where a key is taken: before the chain, after it, after fader and pan
 SIDES = ("", "left", "right")
 BEFORE = "before"  # a strip's own sound before its chain, which the chain has at hand
+HITS = "hits"  # a take's map of hits instead of its sound; with ":20", 20 ms ahead; without a strip, one's own
 _names: BySettings[tuple[str, ...]] = BySettings()  # asked of every processor with every block and drag
 
 
@@ -51,17 +53,62 @@ def strip_ids(document: Document) -> list[str]:
 
 def parse_tie(document: Document, name: str) -> tuple[str, str, str]:
     """(strip, tap, side) of a key's name, which reads "ID/before" or "ID/after" its chain or "ID/fader", with ":left"
-    or ":right" for one side alone; SettingsError when it does not.
+    or ":right" for one side alone; or "ID/hits" of a track, where the side is how many ms ahead. SettingsError when it
+    does not.
     """
     strip_id, _, taken = name.rpartition("/")
     tap, _, side = taken.partition(":")
+    if tap == HITS:
+        return strip_id, tap, _ahead(document, name, strip_id, side)
     known = strip_id in document.tracks or strip_id in document.buses
     if tap not in TAPS or side not in SIDES or not known or taken.endswith(":"):
         raise SettingsError(
             f"key.source is “{name}”; allowed: self, before (its own sound before the chain), or the id of a track or "
-            "bus with /before or /after its chain or /fader, and :left or :right for one side."
+            "bus with /before or /after its chain or /fader, and :left or :right for one side; hits, its own, or the "
+            "id of a track with /hits, and :1 to :50 for as many ms ahead."
         )
     return strip_id, tap, side
+
+
+def _ahead(document: Document, name: str, strip_id: str, said: str) -> str:
+    ahead_of(name)
+    if strip_id not in document.tracks:
+        raise SettingsError(
+            f"key.source is “{name}”; allowed: the hits of a track, which are known beforehand; those of a bus or the "
+            "master are not."
+        )
+    return said
+
+
+def ahead_of(name: str) -> float:
+    """How many ms before the hits a key's name wants to follow them; SettingsError where that is no number of them."""
+    try:
+        ahead_ms = float(name.rpartition("/")[2].partition(":")[2] or "0")
+    except ValueError:
+        ahead_ms = -1.0
+    if not 0.0 <= ahead_ms <= MOST_AHEAD_MS:
+        raise SettingsError(f"key.source is “{name}”; allowed behind the colon: 0 to {MOST_AHEAD_MS:g} ms ahead.")
+    return ahead_ms
+
+
+def is_hits(name: str) -> bool:
+    """Whether a key's name means a map of hits."""
+    return name.rpartition("/")[2].partition(":")[0] == HITS
+
+
+def taken_from(name: str) -> str:
+    """The strip, or file, that a map of hits is of; empty for one's own."""
+    return name.rpartition("/")[0]
+
+
+def at_home(name: str) -> str:
+    """A key's name on the strip it came from: its own sound, or its own hits."""
+    return name.rpartition("/")[2] if is_hits(name) else "self"
+
+
+def of_strip(name: str, strip_id: str) -> str:
+    """A key's name with its strip, where it is that strip's own hits."""
+    return f"{strip_id}/{name}" if name.partition(":")[0] == HITS else name
 
 
 def key_source(entry: ProcessorEntry) -> str:
@@ -82,6 +129,11 @@ def describe_tie(document: Document, name: str) -> str:
     """A key as a person says it: "Kick, after its chain"."""
     if name in ("self", BEFORE):
         return "itself" if name == "self" else "itself before the chain"
+    own = name.partition(":")[0] == HITS
+    if own or is_hits(name):
+        ahead = name.partition(":")[2]
+        whose = "its own hits" if own else f"the hits of {document.strip(parse_tie(document, name)[0]).name}"
+        return whose + (f", {ahead} ms ahead" if float(ahead or 0) else "")
     strip_id, tap, side = parse_tie(document, name)
     where = {"before": "before its chain", "after": "after its chain", "fader": "after its fader"}[tap]
     return f"{document.strip(strip_id).name}, {where}" + (f", {side}" if side else "")
@@ -89,7 +141,7 @@ def describe_tie(document: Document, name: str) -> str:
 
 def ties(document: Document, strip_id: str) -> list[tuple[str, str, str, str]]:
     """(name, strip, tap, side) of every outside key that the chain of a strip and its reins listen to, each once."""
-    return [(name, *parse_tie(document, name)) for name in strip_keys(document.strip(strip_id))]
+    return [(name, *parse_tie(document, of_strip(name, strip_id))) for name in strip_keys(document.strip(strip_id))]
 
 
 def strip_keys(strip: Track | Bus | Master) -> tuple[str, ...]:
@@ -116,7 +168,7 @@ def in_order(document: Document) -> list[str]:
         for goal in goals(document, strip_id) if strip_id != MASTER else ():
             needs[goal].append(strip_id)
     for strip_id in needs:
-        needs[strip_id] += [key for _, key, _, _ in ties(document, strip_id)]
+        needs[strip_id] += [key for _, key, tap, _ in ties(document, strip_id) if tap != HITS]
     done: dict[str, None] = {}
     for strip_id in needs:
         _visit(document, strip_id, needs, done, ())

@@ -1,14 +1,21 @@
-"""Small parts of a session's document: the loop, marks on the ruler, the reference, what came of blind tests."""
+"""Small parts of a session's document: loop, marks on the ruler, maps of hits, reference, what came of blind tests."""
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
 from reins.core.settings.models import MisfitError, Strict
+from reins.core.struck import HIGHEST_DB, LOWEST_DB
 
 MOST_JUDGEMENTS = 100
 MAX_FRAME = 1 << 40  # of any place in a session: years, and far from where whole numbers end
 Name = Annotated[str, Field(min_length=1, max_length=80)]
+HitFrame = Annotated[int, Field(ge=0, le=MAX_FRAME)]
+HitPeak = Annotated[float, Field(ge=LOWEST_DB, le=HIGHEST_DB)]
+#: [frame counted from the take's beginning, peak in dB]
+HitMark = Annotated[
+    tuple[HitFrame, HitPeak], BeforeValidator(lambda value: tuple(value) if isinstance(value, list) else value)
+]
 
 
 class Loop(Strict):

@@ -6,6 +6,7 @@ a document, core.routing where the sound goes.
 
 import secrets
 from collections.abc import Iterator
+from itertools import pairwise
 from typing import Annotated, Any, Literal, Self
 
 import pydantic
@@ -28,10 +29,11 @@ from reins.core.limits import (
 )
 from reins.core.moves.models import Rein
 from reins.core.moves.rules import check as check_reins
-from reins.core.sessionparts import MAX_FRAME, MOST_JUDGEMENTS, Judgement, Loop, Name, Place, Reference
+from reins.core.sessionparts import MAX_FRAME, MOST_JUDGEMENTS, HitMark, Judgement, Loop, Name, Place, Reference
 from reins.core.settings.describing import choice, number
 from reins.core.settings.fields import recordings
 from reins.core.settings.models import MisfitError, PartError, Strict
+from reins.core.struck import MOST_HITS
 from reins.core.time import Beat
 from reins.core.units import db_to_lin
 from reins.errors import NotFoundError, SettingsError
@@ -223,6 +225,15 @@ class Track(_Routed):
         False, label="Polarity", group="Mix", words={"false": "as it is", "true": "inverted"},
         help="Turns the take upside down, so that two microphones on one source stop cancelling each other.",
     )  # fmt: skip
+
+    hits: list[HitMark] = Field([], max_length=MOST_HITS)  # the map of the take's hits, once followed
+
+    @field_validator("hits")
+    @classmethod
+    def _hits_in_order(cls, hits: list[tuple[int, float]]) -> list[tuple[int, float]]:
+        if any(b <= a for (a, _), (b, _) in pairwise(hits)):
+            raise PartError("hits: they do not lie in order; allowed: [frame, dB], each later than the one before.")
+        return hits
 
     @model_validator(mode="before")
     @classmethod

@@ -7,20 +7,19 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from reins.core.audio import AudioReader
 from reins.core.chainfile import ProcessorEntry, parse_entry
 from reins.core.finding.marks import Marks
 from reins.core.laid import LaidTake
 from reins.core.processors import PROCESSORS
 from reins.core.sessions import Track
 from reins.core.settings.paths import laid_over
-from reins.core.takes import Take, write_take
 from reins.core.time import Beat
 from reins.core.trials.aims import Aim, Proposal, Work, aim_called
 from reins.core.trials.aims.ceiling import below_full_scale
 from reins.core.trials.running import Trial
 from reins.errors import ConflictError, SettingsError
 from reins.services.outputs import check_outputs
+from reins.services.processing import take_of
 from reins.services.writing import write_whole
 
 Progress = Callable[[str, int, int], None]
@@ -123,16 +122,6 @@ def with_proposal(entry: ProcessorEntry, proposal: Proposal) -> ProcessorEntry:
     """A processor with what is proposed for it."""
     settings = type(entry.settings).model_validate(laid_over(entry.settings, proposal.settings).model_dump())
     return entry.model_copy(update={"settings": settings})
-
-
-def take_of(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> Take:
-    """A file as a take in a folder of its own, at a rate where one is given."""
-    with AudioReader(path, sample_rate=rate) as reader:
-        write_take(
-            place, reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
-            progress=lambda frames: progress(frames, reader.frames),
-        )  # fmt: skip
-    return Take(place)
 
 
 def _take(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> LaidTake:

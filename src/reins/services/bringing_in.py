@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -15,11 +16,12 @@ from reins.core.impulses import check_length
 from reins.core.laid import LaidTake
 from reins.core.limits import check_room
 from reins.core.sessions import Document, Track, new_id
-from reins.core.takes import TakeFacts, write_take
+from reins.core.takes import Take, TakeFacts, write_take
 from reins.demo.facts import DEMO_ID, NAME, TEMPO_BPM
 from reins.errors import ConflictError
 from reins.services.editing import document_of, keep_session, keep_track, keep_with_take
 from reins.services.house import House
+from reins.services.mapping import hits_in, mapped
 from reins.store import sessions as store
 
 Progress = Callable[[int, int], None]
@@ -120,8 +122,10 @@ def replace_take(house: House, session_id: str, track_id: str, path: Path, name:
         with AudioReader(path, sample_rate=document.sample_rate, name=name) as reader, new_takes(house) as takes:
             take_id, facts = _written(house, takes, reader, path, name, progress)
             takes.move_in()
-            change = ReplaceTake(kind="replace_take", track_id=track_id, take_id=take_id, name=name[:120])
-            keep_with_take(house, session_id, take_id, facts, Path(name).stem[:80] or "Take", change)
+            change = ReplaceTake(
+                kind="replace_take", track_id=track_id, take_id=take_id, name=name[:120], frames=facts.frames
+            )
+            _keep(house, session_id, take_id, facts, Path(name).stem[:80] or "Take", change)
             return BroughtIn(track_id, _other_rate(reader, name))
 
 
@@ -158,8 +162,19 @@ def join_pair(house: House, session_id: str, left_id: str, right_id: str, name: 
                 kind="join_tracks", left_id=left_id, right_id=right_id, take_id=take_id, name=name[:80],
                 start_frame=start,
             )  # fmt: skip
-            keep_with_take(house, session_id, take_id, facts, name[:80], change)
+            _keep(house, session_id, take_id, facts, name[:80], change)
             return BroughtIn(left_id)
+
+
+def _keep(house: House, session_id: str, take_id: str, facts: TakeFacts, name: str, change: Any) -> None:
+    """Keep a take in the place of another, with the map of its hits where they are followed."""
+    document = document_of(house, session_id)
+    there = Take(house.takes_dir / take_id)  # which no row names yet
+
+    def take(wanted: str) -> Take:
+        return there if wanted == take_id else house.take(wanted)
+
+    keep_with_take(house, session_id, take_id, facts, name, mapped(document, change, hits_in(take)))
 
 
 def check_swelling(house: House, path: Path, wanted_bytes: int, name: str) -> None:

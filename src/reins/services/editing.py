@@ -3,8 +3,6 @@
 from collections.abc import Callable
 from typing import Any
 
-from pydantic import BaseModel
-
 from reins.core.changes import AddImpulse, AddTrack, SetProcessor, parse_change
 from reins.core.comparing import compared, draft_of, named_alike
 from reins.core.last_word import behind_limiter, said_behind
@@ -62,7 +60,7 @@ def frames_of(document: Document, takes: dict[str, dict[str, Any]]) -> int:
 
 def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
     """Apply a change, or one given as plain data; returns {"step", "label"}. Bringing in a track has its own way."""
-    change = raw if isinstance(raw, BaseModel) else parse_change(raw)
+    change = raw if hasattr(raw, "apply") else parse_change(raw)
     if isinstance(change, (AddTrack, AddImpulse)):
         raise ConflictError("A track or response comes with its take: bring in audio to add one.")
     if isinstance(change, SetProcessor) and change.settings.get("match_loudness"):

@@ -8,10 +8,11 @@ from typing import Any
 from reins.core.takes import Take
 from reins.core.trials.fight import WORST, fight
 from reins.errors import ConflictError
-from reins.services.aiming import Progress, take_of
+from reins.services.aiming import Progress
 from reins.services.editing import document_of
 from reins.services.house import House
 from reins.services.newest import Newest
+from reins.services.processing import take_of
 from reins.services.sounds import Sounds
 
 MOST_COLUMNS = 2048

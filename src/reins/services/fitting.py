@@ -6,10 +6,11 @@ from typing import Any
 from reins.core.chainfile import ProcessorEntry
 from reins.core.changes import AddProcessor, ChangeKind, SetProcessor, StartFrom, parse_change
 from reins.core.finding.excerpt import Excerpt
+from reins.core.finding.hits import Hit
 from reins.core.finding.marks import Marks
 from reins.core.kinds import KINDS
 from reins.core.processors import PROCESSORS
-from reins.core.routing import key_names, key_source
+from reins.core.routing import key_names, key_source, of_strip
 from reins.core.sessions import Document
 from reins.core.starting_points import find_starting_point
 from reins.core.trials.ducking import lay, some_of
@@ -24,6 +25,8 @@ from reins.core.trials.yielding import room_between
 from reins.errors import ConflictError
 from reins.services.editing import change_session, document_of
 from reins.services.house import House
+from reins.services.mapping import mapped
+from reins.services.marking import Marking
 from reins.services.matching import span_of
 from reins.services.remembered import Remembered
 from reins.services.sounds import Sounds
@@ -36,8 +39,8 @@ LAYS = ("add_processor", "set_processor")
 class Fitting:
     """Makes changes that are fitted to a strip's sound first."""
 
-    def __init__(self, house: House, sounds: Sounds) -> None:
-        self._house, self._sounds = house, sounds
+    def __init__(self, house: House, sounds: Sounds, marking: Marking) -> None:
+        self._house, self._sounds, self._marking = house, sounds, marking
         self._promised = Remembered(REMEMBERED)
         self._came_from = Remembered(REMEMBERED_KINDS)
 
@@ -57,7 +60,11 @@ class Fitting:
             change = self._of_another_kind(session_id, change)
         elif isinstance(change, SetProcessor) and change.settings == UPWARD:
             change = self._opened_upward(session_id, change)
-        return change_session(self._house, session_id, self._as_loud(session_id, change))
+        change = self._as_loud(session_id, change)
+        return change_session(self._house, session_id, mapped(document_of(self._house, session_id), change, self._hits))
+
+    def _hits(self, document: Document, strip_id: str) -> list[Hit]:
+        return self._marking.marks(document, strip_id).hits
 
     def _as_loud(self, session_id: str, change: Any) -> Any:
         """Makeup goes with a change of what is to come out as loud as it comes; set by hand, it goes no longer."""
@@ -157,22 +164,27 @@ class Fitting:
             sound, _ = self._sounds.source(document, change.strip_id)
         except ConflictError:
             return None
-        tried, _ = change.apply(document)
+        tried = self._tried(document, change)
         keys, _ = self._sounds.keys(tried, change.strip_id)
         strip = tried.strip(change.strip_id)
         place = [entry.id for entry in strip.chain].index(change.processor_id)
         return Trial(sound, strip.chain[: place + 1], keys, document.beat, strip.reins)
 
+    def _tried(self, document: Document, change: Any) -> Document:
+        """The document as a change makes it, with the maps of hits that it needs."""
+        tried, _ = mapped(document, change, self._hits).apply(document)
+        return tried
+
     def _by_key(self, document: Document, change: AddProcessor | SetProcessor | StartFrom) -> Laid | None:
         """How what yields to a key is laid by it; None for all else, and without a key that sounds."""
-        tried, _ = change.apply(document)
+        tried = self._tried(document, change)
         entry = _entry_of(tried, change)
         if entry is None or not PROCESSORS[entry.type].made_by_tie:
             return None
         name = key_source(entry)
         if name in ("self", "before"):
             return None
-        keys = {one: self._sounds.key(tried, one)[0] for one in key_names(entry)}
+        keys = {one: self._sounds.key(tried, of_strip(one, change.strip_id))[0] for one in key_names(entry)}
         heard = some_of(keys[name])
         if isinstance(heard, Excerpt):  # all that it hears, at the same moments
             keys = {one: Excerpt(sound, heard.parts) for one, sound in keys.items()}

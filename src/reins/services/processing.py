@@ -1,6 +1,7 @@
 """Work on files: hold one through a chain, measure, time the processors. Joins core and disk for the command line."""
 
 import csv
+import tempfile
 import time
 from collections.abc import Callable, Mapping
 from contextlib import ExitStack
@@ -15,14 +16,20 @@ from reins.core.chainfile import Parsed, ProcessorEntry, parse_chain, parse_sett
 from reins.core.engine.chain import Chain
 from reins.core.engine.entries import wants_spectrum
 from reins.core.engine.offline import run_chain
+from reins.core.finding.marks import Marks
 from reins.core.impulses import given_beside
+from reins.core.laid import reader as reader_of
 from reins.core.measure.soundmeter import SoundMeter
 from reins.core.measure.spectra import SpectrumMeter
+from reins.core.moves.models import outside_keys
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import Array, alone
 from reins.core.processors.making import Make
+from reins.core.routing import ahead_of, is_hits, key_names, taken_from
 from reins.core.settings.fields import recordings
 from reins.core.settings.paths import laid_over
+from reins.core.struck import StruckSound, map_of
+from reins.core.takes import Take, write_take
 from reins.core.time import Beat, Stream, When
 from reins.errors import SettingsError
 from reins.services.outputs import check_outputs, recordings_of
@@ -146,6 +153,8 @@ def hold_file(
         entries = [_with_recordings(entry, how.folder, rate) for entry in parsed.entries]
         readers = {k: stack.enter_context(AudioReader(path, sample_rate=rate)) for k, path in how.keys.items()}
         key_channels = {name: key.channels for name, key in readers.items()}
+        struck = _struck(parsed, source, how.keys, rate)
+        key_channels |= dict.fromkeys(struck, 1)
         spectrum = _spectrum_of(source) if wants_spectrum(entries) else None
         chain = Chain(
             entries, channels=channels, sample_rate=rate, key_channels=key_channels, spectrum=spectrum,
@@ -155,7 +164,8 @@ def hold_file(
         seen = watch(chain, reader)
         written: dict[str, Any] = {"file_format": how.file_format, "bits": how.bits, "dither": how.dither}
         writer = stack.enter_context(AudioWriter(output, channels=channels, sample_rate=rate, **written))
-        feeds = {name: BlockFeed(key).take for name, key in readers.items()}
+        feeds: dict[str, Callable[[int], Array]] = {name: BlockFeed(key).take for name, key in readers.items()}
+        feeds |= {name: reader_of(sound, 0) for name, sound in struck.items()}
         done = 0
         for block, gains in run_chain(
             chain, BlockFeed(reader, heard).take, reader.frames, block_frames=block_frames, keys=feeds, place=place
@@ -166,6 +176,34 @@ def hold_file(
             done += made.shape[1]
             progress(done, reader.frames)
         return writer.clipped_frames, list(chain.failures.values())
+
+
+def _struck(parsed: Parsed, source: Path, keys: Mapping[str, Path], rate: int) -> dict[str, StruckSound]:
+    """The hits that a chain follows, of the file itself or of keys, by the names they have in the chain."""
+    names = {name for entry in parsed.entries if entry.on for name in key_names(entry)} | set(
+        outside_keys(parsed.reins)
+    )
+    found: dict[str, StruckSound] = {}
+    for name in sorted(filter(is_hits, names)):
+        own, path = taken_from(name), keys.get(taken_from(name))
+        if own and path is None:
+            have = ", ".join(keys) or "none"
+            raise SettingsError(f"key.source “{name}”: “{own}” is not given; keys given: {have}.")
+        ahead_ms = ahead_of(name)
+        with tempfile.TemporaryDirectory() as folder:
+            take = take_of(path or source, Path(folder) / "take", rate, lambda done, total: None)
+            found[name] = StruckSound(map_of(Marks.of(take).hits, take.facts), take.facts, ahead_ms=ahead_ms)
+    return found
+
+
+def take_of(path: Path, place: Path, rate: int | None, progress: Callable[[int, int], None]) -> Take:
+    """A file as a take in a folder of its own, at a rate where one is given."""
+    with AudioReader(path, sample_rate=rate) as reader:
+        write_take(
+            place, reader.blocks(), channels=reader.channels, sample_rate=reader.sample_rate,
+            progress=lambda frames: progress(frames, reader.frames),
+        )  # fmt: skip
+    return Take(place)
 
 
 def _with_recordings(entry: ProcessorEntry, folder: Path, sample_rate: int) -> ProcessorEntry:

@@ -9,7 +9,7 @@ from reins.core.chainfile import parse_reins
 from reins.core.measure import beats
 from reins.core.moves.following import Follower
 from reins.core.moves.models import ByBeat, ByKey, Move, Rein
-from reins.core.routing import BEFORE, in_order
+from reins.core.routing import BEFORE, in_order, of_strip
 from reins.core.sessions import Document
 from reins.core.sound import Sound
 from reins.errors import InputError
@@ -43,7 +43,7 @@ class ReinViews:
         sound, _ = self._sounds.source(document, strip_id, check)
         told: dict[str, Any] = {"number": number}
         told["source"] = beats.density(self._turns(document, sound, by, check)).tolist()
-        other = self._sounds.key(document, key, check)[0] if key else None
+        other = self._sounds.key(document, of_strip(key, strip_id), check)[0] if key else None
         told["key"] = None if other is None else beats.density(self._turns(document, other, by, check)).tolist()
         return told
 

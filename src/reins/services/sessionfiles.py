@@ -31,6 +31,7 @@ from reins.services.bringing_in import check_swelling, new_takes, take_bytes
 from reins.services.editing import document_of, keep_session
 from reins.services.exporting import Output, mix_names, pack, write_mix
 from reins.services.house import House
+from reins.services.mapping import complete
 from reins.services.outputs import check_outputs, check_outside
 from reins.store.takes import list_takes
 
@@ -103,7 +104,9 @@ def import_session(house: House, path: Path, name: str, progress: Progress) -> s
                 )
         takes.move_in()
         rows = [(ids[k], parsed.takes[k].name, facts[k]) for k in ids]
-        return keep_session(house, on_new_takes(parsed.session, ids), rows)
+        return keep_session(
+            house, complete(on_new_takes(parsed.session, ids), lambda one: Take(house.takes_dir / one)), rows
+        )
 
 
 def _check_takes(folder: Path, parsed: SessionFile, name: str, into: Path) -> int:
@@ -220,7 +223,7 @@ def opened(path: Path, folder: Path) -> Iterator[tuple[Document, dict[str, Take]
             takes[take_id] = Take(place)
         impulses = {name: impulse_of(takes[name]) for name in parsed.session.impulses}
         with looked_for_in(impulses.get):
-            yield parsed.session, takes
+            yield complete(parsed.session, takes.__getitem__), takes
 
 
 @contextlib.contextmanager

@@ -18,9 +18,10 @@ from reins.core.engine.length import session_frames
 from reins.core.engine.offline import render_incoming, render_placed, render_strip
 from reins.core.laid import LaidTake, OneSide, Silence
 from reins.core.leading import leading_to
-from reins.core.routing import parse_tie, strip_keys
+from reins.core.routing import HITS, of_strip, parse_tie, strip_keys
 from reins.core.sessions import Document
 from reins.core.sound import Sound
+from reins.core.struck import struck_of
 from reins.core.takes import Take, write_take
 from reins.errors import ConflictError
 from reins.services.house import House
@@ -65,13 +66,17 @@ class Sounds:
         found: dict[str, Sound] = {}
         names = []
         for name in strip_keys(document.strip(strip_id)):
-            found[name], key = self.key(document, name, check)
+            found[name], key = self.key(document, of_strip(name, strip_id), check)
             names.append(f"{name}={key}")
         return found, " ".join(names)
 
     def key(self, document: Document, name: str, check: Check = lambda: None) -> tuple[Sound, str]:
         """The sound that a key's name means (routing.parse_tie), and a name that changes whenever it does."""
         strip_id, tap, side = parse_tie(document, name)
+        if tap == HITS:
+            track = document.tracks[strip_id]
+            laid = f"{track.start_frame} {track.trim_db} {side} {track.hits}"
+            return struck_of(track, document.sample_rate, side), hashlib.sha256(laid.encode()).hexdigest()[:32]
         sound, known = self._tapped(document, strip_id, tap, check)
         return OneSide(sound, side) if side else sound, known
 

@@ -10,11 +10,13 @@ from reins.core.engine.graph import only_retuned
 from reins.core.moves.spans import prepare_moved
 from reins.core.otherwise import Laid, Otherwise, read_otherwise
 from reins.core.processors.making import prepare
+from reins.core.routing import HITS
 from reins.core.sessions import Bus, Document, Master, Track
 from reins.core.trials.blind import Side
 from reins.services.blinds import Blinds, ByItself, Under
 from reins.services.editing import document_of
 from reins.services.house import House
+from reins.services.mapping import complete
 
 
 class Tried:
@@ -47,6 +49,7 @@ class Tried:
                 settings = {k: v for k, v in message["settings"].items() if k != "match_loudness"}
                 place = {k: message[k] for k in ("strip_id", "processor_id")}
                 self.document = SetProcessor(kind="set_processor", settings=settings, **place).tried(self.document)
+                self._map_hits(settings)
                 for entry in self.document.strip(message["strip_id"]).chain:
                     if entry.id == message["processor_id"]:
                         prepare(entry.type, entry.settings, self.document.sample_rate)
@@ -55,6 +58,7 @@ class Tried:
                 place = {k: message[k] for k in ("strip_id", "rein_id", "rein")}
                 before = self.document
                 self.document = PutRein(kind="put_rein", **place).tried(before)
+                self._map_hits(message["rein"])
                 _prepare_moved(self.document, before)
             elif kind == "try_strip":
                 change = SetStrip(kind="set_strip", strip_id=message["strip_id"], values=message["values"])
@@ -77,6 +81,11 @@ class Tried:
             return self.given("kept" if kind == "kept" else "tried")
         except Exception as error:  # is said by the player, in its turn
             return {"type": "refused", "error": error}
+
+    def _map_hits(self, tried: Any) -> None:
+        """Have hits that are tried as a key at hand; looked for only where what is tried may name them."""
+        if HITS in repr(tried):
+            self.document = complete(self.document, self._house.take)
 
     def _hear_blind(self, message: dict[str, Any]) -> None:
         """Hear one side of a blind test, or, with none, all as it is. Whatever side it is, the same work is done."""

@@ -13,7 +13,7 @@ from reins.core.limits import MAX_SENDS, MAX_START_S
 from reins.core.moves.models import ByKey, Rein
 from reins.core.moves.rules import named
 from reins.core.processors.sidechain import renamed, with_sources
-from reins.core.routing import all_names, in_order, strip_ids
+from reins.core.routing import all_names, at_home, in_order, strip_ids
 from reins.core.sessionparts import MAX_FRAME, Name
 from reins.core.sessions import MASTER, Bus, Document, Send, Strip, Track, new_id
 from reins.core.settings.models import Strict
@@ -56,12 +56,23 @@ class ReplaceTake(_OnTrack):
     kind: Literal["replace_take"]
     take_id: str
     name: str = Field(max_length=120)
+    frames: int | None = Field(None, ge=0)  # how long it is, where that is known
 
     def apply(self, document: Document) -> tuple[Document, str]:
-        """Document with the other take, and the label. What was found and marked in the old one is let go."""
+        """Document with the other take, and the label. What was marked by hand stays; what lies behind the take's end
+        is let go, and said.
+        """
         track = document.track(self.track_id)
-        update: dict[str, Any] = {"take_id": self.take_id, "stamp_frame": None, "marks": {}}
-        return document.with_strip(self.track_id, **update), f"{track.name}: take replaced by {self.name}"
+        frames = MAX_FRAME if self.frames is None else track.start_frame + self.frames
+        ends_s = frames / document.sample_rate
+        marks = {what: own.within(ends_s) for what, own in track.marks.items()}
+        gone = sum(own.many - marks[what].many for what, own in track.marks.items())
+        update: dict[str, Any] = {"take_id": self.take_id, "stamp_frame": None, "hits": []}
+        update["marks"] = {what: own for what, own in marks.items() if own.many}
+        label = f"{track.name}: take replaced by {self.name}"
+        if gone:
+            label += f"; {gone} mark{'s' if gone > 1 else ''} behind its end let go"
+        return document.with_strip(self.track_id, **update), label
 
 
 class JoinTracks(Strict):
@@ -83,10 +94,11 @@ class JoinTracks(Strict):
             "start_frame": self.start_frame,
             "stamp_frame": None,
         }
-        laid = {"trim_db": 0.0, "inverted": False, "pan_pct": 0.0, "marks": {}}  # trim and polarity are in the take now
+        # Trim and polarity are in the take now.
+        laid = {"trim_db": 0.0, "inverted": False, "pan_pct": 0.0, "marks": {}, "hits": []}
         document = document.with_strip(self.left_id, **update, **laid)
         one, other = f"{self.left_id}/", f"{self.right_id}/"
-        own = _retied(document, lambda name: "self" if name.startswith((one, other)) else name, on=True)
+        own = _retied(document, lambda name: at_home(name) if name.startswith((one, other)) else name, on=True)
         document = _retied(document, lambda name: name.replace(other, one) if name.startswith(other) else name, on=True)
         document = document.placed(self.left_id, own.strip(self.left_id))  # what it followed of the other is itself now
         in_order(document)

@@ -13,7 +13,7 @@ from reins.core.changes.strips import SetStrip, heeding, label_of
 from reins.core.fitting import laid_deeper
 from reins.core.limits import MAX_BUSES, MAX_PROCESSORS, MAX_TRACKS
 from reins.core.moves.rules import named
-from reins.core.routing import in_order, strip_ids
+from reins.core.routing import at_home, in_order, strip_ids
 from reins.core.sessionparts import Name
 from reins.core.sessions import MAX_SETS, Document, new_id
 from reins.core.settings.describing import number
@@ -76,7 +76,7 @@ def _copies(chain: list[ProcessorEntry]) -> list[ProcessorEntry]:
 
 def _source_on(goal: str, name: str) -> str:
     """A key's name on a strip of its own: what came from there is its own sound now."""
-    return "self" if name.startswith(f"{goal}/") else name
+    return at_home(name) if name.startswith(f"{goal}/") else name
 
 
 class LayChain(OnStrip):

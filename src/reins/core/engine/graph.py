@@ -14,9 +14,10 @@ from reins.core.engine.strips import StripPlayer
 from reins.core.laid import LaidTake
 from reins.core.moves.models import outside_keys
 from reins.core.processors.base import Delay
-from reins.core.routing import key_names
+from reins.core.routing import HITS, key_names
 from reins.core.sessions import MASTER, Bus, Document, Master, Track
 from reins.core.soloing import heard
+from reins.core.struck import Map, StruckSound, struck_of
 from reins.core.takes import Take
 from reins.core.time import Stream, When
 from reins.core.twins import twin_of
@@ -101,6 +102,7 @@ class Graph:
         self.problems: dict[str, str] = {}  # what has failed beside the strips, in sentences
         self.ears: dict[object, tuple[Ear, int, Array]] = {}  # see listening
         self.players: dict[str, StripPlayer] = {}
+        self._struck_by: dict[Tie, tuple[Map, tuple[int, float], StruckSound]] = {}
         for strip_id in self.plan.order:
             self._join(strip_id)
         self._edges = self._new_edges()
@@ -109,8 +111,8 @@ class Graph:
         return {tie.name: self._channels_of(tie) for tie in self.plan.ties[strip_id]}
 
     def _channels_of(self, tie: Tie) -> int:
-        if tie.side or tie.tap == "fader":
-            return 1 if tie.side else 2
+        if tie.side or tie.tap in ("fader", HITS):
+            return 2 if tie.tap == "fader" and not tie.side else 1
         come = self._channels(tie.source)
         return come if tie.tap == "before" else channels_after(self.document.strip(tie.source).chain, come)
 
@@ -138,7 +140,7 @@ class Graph:
         for k, buses in plan.sends.items():
             edges |= {(f"{k}/send", to): Delay(2, plan.out_lead[k] - plan.in_lead[to]) for to in buses}
         for strip_id, tied in plan.ties.items():
-            for tie in tied:
+            for tie in (one for one in tied if one.tap != HITS):
                 late = plan.tap_lead(tie) - plan.chain_lead[strip_id]
                 edges[tie.name, strip_id] = Delay(self._channels_of(tie), late)
         return edges
@@ -206,7 +208,7 @@ class Graph:
     def twin(self) -> "Graph":
         """A graph that goes on from the same and shares no state with this one."""
         new = copy.copy(self)
-        new.ears = {}
+        new.ears, new._struck_by = {}, {}
         new.players = {
             strip_id: player.twin(
                 self.document.strip(strip_id), self._key_channels(strip_id), heard(self.document, strip_id)
@@ -297,8 +299,20 @@ class Graph:
     def _senders(self, strip_id: str) -> list[str]:
         return [k for k in self.plan.order if strip_id in self.plan.sends.get(k, ()) and k in self.players]
 
+    def _struck(self, tie: Tie) -> StruckSound:
+        """The hits of a track as a sound; made anew when they, or how the take lies, are others."""
+        track = self.document.tracks[tie.source]
+        laid = track.start_frame, track.trim_db
+        known = self._struck_by.get(tie)
+        if known is None or known[0] is not track.hits or known[1] != laid:
+            known = track.hits, laid, struck_of(track, self.document.sample_rate, tie.side)
+            self._struck_by[tie] = known
+        return known[2]
+
     def _key(self, tie: Tie, strip_id: str, frames: int) -> Array:
         player = self.players.get(tie.source)
+        if tie.tap == HITS:
+            return self.stream.read(self._struck(tie).read, self.position + self.plan.chain_lead[strip_id], frames)
         if player is None:
             return np.zeros((self._channels_of(tie), frames))
         taken = {"before": player.fed, "after": player.plain, "fader": player.placed}[tie.tap]

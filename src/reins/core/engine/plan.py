@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reins.core.engine.entries import chain_latency, channels_after
-from reins.core.routing import goals, in_order, strip_ids, ties
+from reins.core.routing import HITS, goals, in_order, strip_ids, ties
 from reins.core.sessions import MASTER, Document
 
 Array = npt.NDArray[np.float64]
@@ -21,7 +21,7 @@ Array = npt.NDArray[np.float64]
 @dataclass(frozen=True)
 class Tie:
     """A key on its way: the name the chain knows it by, the strip it comes from, where it is taken there
-    (routing.TAPS), and the side, where it is one alone.
+    (routing.TAPS, or HITS), and the side, where it is one alone; of hits, how many ms ahead.
     """
 
     name: str
@@ -84,8 +84,9 @@ def make_plan(document: Document) -> Plan:
         latency = chain_latency(
             document.strip(strip_id).chain, sample_rate=document.sample_rate, on_take=strip_id in document.tracks
         )
-        after = [chain_lead[k] for k in chain_lead for tie in tied[k] if tie.source == strip_id and tie.tap != "before"]
-        before = [chain_lead[k] for k in chain_lead for tie in tied[k] if (tie.source, tie.tap) == (strip_id, "before")]
+        listen = [(chain_lead[k], tie.tap) for k in chain_lead for tie in tied[k] if tie.source == strip_id]
+        after = [lead for lead, tap in listen if tap not in ("before", HITS)]
+        before = [lead for lead, tap in listen if tap == "before"]
         out_lead[strip_id] = max([0, *(in_lead[goal] for goal in ways.get(strip_id, ())), *after])
         chain_lead[strip_id] = out_lead[strip_id] + latency
         in_lead[strip_id] = max([chain_lead[strip_id], *before])

@@ -42,6 +42,20 @@ class Corrections(Strict):
             return self.model_copy(update={"added": left})
         return self.model_copy(update={"removed": [*self.removed, at_s]})
 
+    @property
+    def many(self) -> int:
+        """How many corrections these are."""
+        return len(self.added) + len(self.removed)
+
+    def within(self, end_s: float) -> "Corrections":
+        """Those that begin before a sound's end."""
+        return self.model_copy(
+            update={
+                "added": [mark for mark in self.added if mark[0] < end_s],
+                "removed": [at for at in self.removed if at < end_s],
+            }
+        )
+
 
 def corrected(marks: Marks, corrections: dict[Any, Corrections]) -> Marks:
     """What was found, as it was corrected; marks added where the sound has ended, as it was replaced, do not count."""

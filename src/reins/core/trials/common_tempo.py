@@ -11,7 +11,7 @@ import numpy as np
 from reins.core.finding.frames import Frames
 from reins.core.finding.marks import Marks
 from reins.core.finding.tempo import Tempo, find_tempo
-from reins.core.trials.ducking import struck
+from reins.core.trials.striking import struck
 
 SURE, TELLS, NEAR, AGREE = 0.4, 0.3, 0.015, 0.6  # confidence; of one take; share of a tempo; share of those that tell
 

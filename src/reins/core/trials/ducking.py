@@ -2,9 +2,7 @@
 before the next; by its phrases where it speaks, sings or plays on. Laid by what its own detector hears, then run and
 measured: what is said of it is what was measured.
 
-Whether a key is struck: its hits rise far out of what was before them, or rise and come at even distances. How it falls
-does not count: a machine's kick may ring into its next hit. Such a key is heard through a low cut, under which its
-beater stands out alone.
+A key that rings into its next hit is heard through a low cut, under which its beater stands out alone.
 """
 
 from collections.abc import Mapping
@@ -17,20 +15,16 @@ import numpy.typing as npt
 
 from reins.core.chainfile import ProcessorEntry, parse_settings, settings_over
 from reins.core.finding.excerpt import Excerpt
-from reins.core.finding.hits import Hit
 from reins.core.finding.marks import Marks
 from reins.core.settings.fields import limits_of, place_of
 from reins.core.sound import Sound
 from reins.core.trials.offered import Laid, counted, in_db
 from reins.core.trials.running import Trial
+from reins.core.trials.striking import struck
 
 Array = npt.NDArray[np.float64]
 HOP_S = 0.005
 HOPS = 400  # worked on at a time
-# Struck: least hits; dB by which a hit rises out of the 80 ms before it; in one band, where neighbours bleed in;
-# less, in one band, where distances are even.
-LEAST_HITS, RISES_DB, RISES_IN_BAND_DB, RISES_EVENLY_DB, EVEN, EVEN_WITHIN = 3, 14.0, 28.0, 6.0, 0.65, 0.06
-BANDS_HZ = ((20.0, 200.0), (200.0, 2000.0), (2000.0, 20000.0))
 LOW_CUTS_HZ = (200.0, 800.0, 2500.0)  # tried one after the other on a key that rings on
 STANDS_OUT_DB = 10.0  # hits over what is between them
 SOFT, FOLLOWED_DB = (0.1, 0.25, 0.4), 3.0  # shares of soft hits that may pass, and how far under the others it heeds
@@ -44,35 +38,6 @@ PHRASE_HOLD_S = 0.25
 SHORTEST_S, LONG_S, PART_S = 0.2, 60.0, 20.0
 # What it may miss by: of the depth, of being back, of the time.
 MISS_DB, LEAST_BACK, MOST_SHARE = 2.0, 0.8, 0.65
-
-
-def struck(key: Marks) -> bool:
-    """Whether a key is struck, not sung, spoken or bowed."""
-    hits = key.hits
-    if len(hits) < LEAST_HITS:
-        return False
-    frames = key.frames
-    places = [int(hit.at_s * frames.per_s) for hit in hits]
-    if _rise_db(frames.level_db(), places) >= RISES_DB:
-        return True
-    by_band = [10.0 * np.log10(np.maximum(frames.between(*band), 1e-12)) for band in BANDS_HZ]
-    rises_db = max(_rise_db(level, places) for level in by_band)
-    return rises_db >= RISES_IN_BAND_DB or (evenness(hits) >= EVEN and rises_db >= RISES_EVENLY_DB)
-
-
-def _rise_db(level_db: npt.NDArray[np.floating[Any]], places: list[int]) -> float:
-    """How far hits usually rise out of what was before them."""
-    return float(np.median([level_db[a : a + 8].max() - level_db[max(a - 8, 0) : max(a - 2, 1)].max() for a in places]))
-
-
-def evenness(hits: list[Hit]) -> float:
-    """The share of distances between hits that are multiples of half the usual one."""
-    gaps = np.array([b.at_s - a.at_s for a, b in pairwise(hits)])
-    if not gaps.size:
-        return 0.0
-    unit = 0.5 * float(np.median(gaps))
-    off = gaps / unit - np.rint(gaps / unit)
-    return float(np.mean((np.abs(off) <= 2.0 * EVEN_WITHIN) & (gaps > 0.5 * unit)))
 
 
 def some_of(key: Sound) -> Sound:

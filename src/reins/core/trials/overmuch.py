@@ -22,11 +22,11 @@ from reins.core.measure.tap import quietest_tenth_db
 from reins.core.processors import PROCESSORS
 from reins.core.settings.fields import changes, limits_of, place_of
 from reins.core.settings.paths import laid_over
-from reins.core.trials.ducking import struck
 from reins.core.trials.heard import HeardTake
 from reins.core.trials.laying import as_it_comes, loudest_parts
 from reins.core.trials.offered import counted, in_db
 from reins.core.trials.running import Trial
+from reins.core.trials.striking import struck
 
 Array = npt.NDArray[np.float64]
 HELD_DB, MOST_HELD = 1.0, 0.9

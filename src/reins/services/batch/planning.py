@@ -9,7 +9,7 @@ from pathlib import Path
 
 from reins.core.audio import check_output
 from reins.core.chainfile import parse_chain
-from reins.core.routing import key_names
+from reins.core.routing import is_hits, key_names, taken_from
 from reins.core.trials.aims import aim_called
 from reins.errors import SettingsError
 from reins.services.batch.tasks import CHAIN_ENDING, Task, Wish, Written
@@ -135,6 +135,7 @@ def _chain(path: Path) -> tuple[str, list[str], list[Path]]:
     """A chain file's text, the outside keys it listens to, and what is read of it: itself, and recordings it names."""
     text = text_of(path)
     parsed = parse_chain(text, path.name)
-    names = {name for entry in parsed.entries for name in key_names(entry)}
+    heard = {name for entry in parsed.entries for name in key_names(entry)}
+    names = {taken_from(name) if is_hits(name) else name for name in heard} - {""}  # one's own hits need no file
     read = [path, *recordings_of(parsed.entries, path.parent)]
     return json.dumps(json.loads(text), sort_keys=True), sorted(names), read

@@ -1,12 +1,14 @@
 """Open on the hits: a gate that opens for every hit and for nothing else."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
 
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.finding.hits import Hit, shortest_apart_s
+from reins.core.laid import is_take
+from reins.core.struck import StruckSound, map_of
 from reins.core.trials.aims.base import Aim, Array, Proposal, Ran, Way, Work, counted, said
 from reins.errors import ConflictError
 
@@ -29,6 +31,8 @@ CUTS: tuple[tuple[float, float], ...] = (
 LEAD_S, PEAK_S = 0.05, 0.03  # before an onset, and after it, in which it is loudest
 OPEN_DB, SHUT_DB = -3.0, -12.0
 LOOKAHEAD_MS = 2.0
+AHEAD_MS = 2.0
+OWN_HITS = f"hits:{AHEAD_MS:g}"  # a key's name
 LEANS_DB = 8.0  # a range at which what is shut is still heard
 
 
@@ -127,7 +131,7 @@ class Counts:
 
 
 def _ways(work: Work, settings: dict[str, Any], soft: list[Hit], softest_db: float, found: Counts) -> tuple[Way, ...]:
-    """Three ways out where soft hits lie under what bleeds in: lose them, let that in, or close less."""
+    """The ways out where soft hits lie under what bleeds in: lose them, let that in, close less, follow the marks."""
     hits, others, per_s = work.marks.hits, work.marks.others, work.marks.frames.per_s
     lost, are, come = counted(len(soft), "soft hit"), *(("is", "comes") if len(soft) == 1 else ("are", "come"))
     lose = f"It opens on {found.opened} of {found.hits} hits and on {found.others} other sounds; {lost} {are} lost."
@@ -139,11 +143,31 @@ def _ways(work: Work, settings: dict[str, Any], soft: list[Hit], softest_db: flo
     did = work.run(leaning)
     deepest_db = max(-float(did.highest_db[int(hit.at_s * per_s) :][:3].max(initial=-120.0)) for hit in soft)
     lean = f"It closes by {LEANS_DB:.0f} dB alone: {lost} {come} through, at most {said(deepest_db)} lower."
+    by_marks = (_by_marks(work, settings),) if is_take(work.trial.sound) else ()
     return (
         Way("lose", f"Lose {lost}", settings, lose, vars(found)),
         Way("let", f"Let {counted(let_in.others, 'other sound')} in", lower, let, vars(let_in)),
         Way("lean", f"Lean, {LEANS_DB:.0f} dB", leaning, lean, vars(found) | {"soft_lower_db": round(deepest_db, 2)}),
+        *by_marks,
     )
+
+
+def _by_marks(work: Work, settings: dict[str, Any]) -> Way:
+    """The way that follows the marks instead of the level: it opens wherever a hit is marked."""
+    hits, facts = work.marks.hits, work.trial.sound.facts
+    struck = StruckSound(map_of(hits, facts), facts, ahead_ms=AHEAD_MS)
+    weakest_db = min(hit.peak_db for hit in hits)
+    follow = settings | {
+        "key.source": OWN_HITS, "threshold_db": round(work.within("threshold_db", weakest_db - BELOW_DB), 1),
+        "lookahead_ms": 0.0, "key.low_cut_hz": 0.0, "key.high_cut_hz": 0.0,
+    }  # fmt: skip
+    did = replace(work, trial=replace(work.trial, keys={OWN_HITS: struck}), known={}).run(follow)
+    work.runs += 1
+    opened, others = int(sum(_sounding(work, did, hits))), int(sum(_opened(work, did, work.marks.others)))
+    said_ = (
+        f"It follows the marks, not the level: it opens on {opened} of {len(hits)} hits and on {others} other sounds"
+    )
+    return Way("marks", "Follow the marks", follow, f"{said_}.", vars(Counts(len(hits), opened, others)))
 
 
 def _cut_words(cuts: tuple[float, float]) -> str:

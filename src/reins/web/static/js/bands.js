@@ -5,6 +5,7 @@ import { PointsControl } from "./longcontrols.js";
 import { paintBandStrip } from "./draw/small.js";
 import { valueAtPath } from "./paths.js";
 import { rove } from "./roving.js";
+import { sourceOptions } from "./sourcecontrols.js";
 
 /** A number of a list as a setting of its own. */
 const numberOf = (list, index) => ({ ...list, name: `${list.name}.${index}`, kind: "number", help: list.each, default: list.default[index] ?? list.high });
@@ -139,7 +140,7 @@ class List {
     this.root = element("select", "", { "aria-label": field.label, "data-help": field.help, "data-setting": field.name });
     this.root.addEventListener("change", () => {
       const chosen = this.options().find(([value]) => String(value) === this.root.value);
-      to.keep(chosen[0]);
+      to.keep(chosen ? chosen[0] : this.root.value);
       this.root.blur();
     });
   }
@@ -150,6 +151,7 @@ class List {
   }
 
   set(value) {
-    this.root.replaceChildren(...this.options().map(([option, word]) => new Option(word, option, false, option === value)));
+    const options = this.field.kind === "source" ? sourceOptions(this.options(), value) : this.options().map(([option, word]) => new Option(word, option, false, option === value));
+    this.root.replaceChildren(...options);
   }
 }

@@ -5,6 +5,12 @@
 export const keysOf = ({ key, bands }) => [key, ...(bands ?? []).map((band) => band.key)].flatMap((one) => (one ? namesOf(one) : []));
 /** The names of the strips' sounds a key listens to. */
 export const namesOf = (key) => [key.source, ...(key.also ?? []).map((one) => one.source)].filter((name) => name !== "self" && name !== "before");
+/** Whether a key's name means the hits of a take, instead of its sound. @param {string} name */
+export const isHits = (name) => /(^|\/)hits(:|$)/.test(name);
+/** How many ms before its hits a key is followed. @param {string} name */
+export const aheadOf = (name) => (isHits(name) ? Number(name.split(":")[1] ?? 0) : 0);
+/** The same hits, so many ms ahead. @param {string} name @param {number} ms */
+export const hitsAhead = (name, ms) => `${name.split(":")[0]}${ms > 0 ? `:${ms}` : ""}`;
 /** The names of all keys that the reins of a strip follow. */
 export const keysOfReins = (reins) => (reins ?? []).filter(({ on, by }) => on && by.kind === "key").flatMap(({ by }) => namesOf(by.key));
 

@@ -1,8 +1,18 @@
 // Controls of what a processor hears or sounds by: whose sound its detector follows, what else it hears, a recording.
 
 import { element, NumberControl } from "./control.js";
+import { aheadOf, hitsAhead, isHits } from "./shapes.js";
 
-/** Whose sound a detector hears: itself, or a track or bus before or after its chain. */
+const MOST_AHEAD_MS = 50;
+
+/** What may be followed as options of a list; hits that are followed ahead are there with it. */
+export function sourceOptions(sources, value) {
+  const ahead = aheadOf(value);
+  const there = sources.flatMap(([name, word]) => (ahead && hitsAhead(value, 0) === name ? [[name, word], [value, `${word}, ${ahead} ms ahead`]] : [[name, word]]));
+  return there.map(([name, word]) => new Option(word, name, false, name === value));
+}
+
+/** Whose sound a detector hears: itself, or a track or bus before or after its chain; or the hits of a take. */
 export class SourceControl {
   constructor(setting, to) {
     Object.assign(this, { setting, to, value: "self" });
@@ -14,13 +24,21 @@ export class SourceControl {
       to.keep(this.list.value);
       this.list.blur();
     });
-    this.root.append(this.label, this.list);
+    this.ahead = element("input", "source-ahead", { type: "number", min: 0, max: MOST_AHEAD_MS, step: 1, "aria-label": "Ahead, ms", title: "How many ms before the hits it acts, 0 to 50", "data-do": "source-ahead" });
+    this.ahead.addEventListener("change", () => {
+      const ms = Math.min(MOST_AHEAD_MS, Math.max(0, Number(this.ahead.value) || 0));
+      to.keep(hitsAhead(this.value, ms));
+    });
+    this.root.append(this.label, this.list, this.ahead);
   }
 
   set(value) {
     this.value = value;
-    this.list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === value)));
+    this.list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === hitsAhead(value, 0) || name === value)));
     this.root.classList.toggle("is-tied", value !== "self");
+    this.root.classList.toggle("is-hits", isHits(value));
+    this.ahead.hidden = !isHits(value);
+    if (document.activeElement !== this.ahead) this.ahead.value = String(aheadOf(value));
   }
 }
 
@@ -48,7 +66,7 @@ export class SourcesControl {
     const row = element("div", "source-row");
     const changed = (more) => this.value.map((old, k) => (k === index ? { ...old, ...more } : old));
     const list = element("select", "control-list", { "aria-label": `Sound ${index + 2}` });
-    list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === one.source)));
+    list.replaceChildren(...sourceOptions(this.to.sources(), one.source));
     list.addEventListener("change", () => this.to.keep(changed({ source: list.value })));
     const gain = new NumberControl({ name: `also.${index}`, label: `Gain of sound ${index + 2}`, unit: "dB", low: -24, high: 24, default: 0, step: 0.5, scale: "db", help: "Its level among what is heard." }, {
       attempt: (value) => this.to.attempt(changed({ gain_db: value })), keep: (value) => this.to.keep(changed({ gain_db: value })), tempo: this.to.tempo, hold: this.to.hold, byFigure: true,

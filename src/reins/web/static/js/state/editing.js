@@ -142,9 +142,11 @@ export const editing = (kit, state, data) => ({
     const taps = strips.flatMap((id) => {
       const strip = state.desk.document.tracks[id] ?? state.desk.document.buses[id];
       const sides = this.isStereo(strip) ? ["left", "right"].map((side) => [`${id}/after:${side}`, `${strip.name}, ${side}`]) : [];
-      return [[`${id}/after`, strip.name], [`${id}/before`, `${strip.name}, before its chain`], [`${id}/fader`, `${strip.name}, after its fader`], ...sides];
+      const hits = strip.take_id ? [[`${id}/hits`, `${strip.name}, its hits`]] : [];
+      return [[`${id}/after`, strip.name], [`${id}/before`, `${strip.name}, before its chain`], [`${id}/fader`, `${strip.name}, after its fader`], ...sides, ...hits];
     });
-    return [["self", "itself"], ["before", "itself, before the chain"], ...taps];
+    const own = state.desk.strip?.take_id ? [["hits", "its own hits"]] : [];
+    return [["self", "itself"], ["before", "itself, before the chain"], ...own, ...taps];
   },
   isStereo(strip) { return strip.take_id === undefined || state.desk.session.takes[strip.take_id]?.channels === 2; },
   /** Whether the chosen processor is nothing without another to follow, and has none. */
