@@ -1,5 +1,7 @@
 """Aim, as a person uses it: what is wanted, the marks, the proposal against what is there, taken as one step or left."""
 
+import re
+
 import numpy as np
 import pytest
 import soundfile
@@ -147,3 +149,35 @@ def test_an_aim_brings_the_processor_it_is_for(desk, driver):
     assert [one["type"] for one in desk.track("Announcer")["chain"]] == ["gate"]
     desk.click('[data-do="aim-take"]')
     wait_until(lambda: desk.settings("Announcer")["range_db"] == 20)
+
+
+def test_soft_hits_under_the_bleed_are_kept_by_their_marks_or_leant_upon(desk, driver, tmp_path):
+    """Each way out is said and heard before it is taken; what follows the marks has them in the session, ahead too."""
+    kick, hats = drums.make_kick(), drums.make_hats()
+    made = (drums.make_snare(kick, hats) + 0.3 * kick)[0, : 20 * 48000].clip(-1, 1)
+    soundfile.write(tmp_path / "Bleeding.wav", made, 48000, subtype="PCM_24")
+    desk.leave()
+    find(driver, "input[type=file][multiple]").send_keys(str(tmp_path / "Bleeding.wav"))
+    wait_for(driver, '.strip[aria-label="Bleeding"]')
+    desk.add("Bleeding", "gate")
+    aim_at(desk, "Open on the hits")
+    proposed(desk)
+    said = {}
+    for way in ("lose", "let", "lean", "marks"):
+        desk.click(f"[data-way={way}]")
+        said[way] = find(driver, ".aim-why").text
+        assert find(driver, f"[data-way={way}]").get_attribute("aria-checked") == "true"
+    assert len(set(said.values())) == 4 and "at most" in said["lean"]
+    hits, others = (int(number) for number in re.findall(r"of (\d+) hits and on (\d+) other", said["marks"])[0])
+    assert f"opens on {hits} of {hits} hits" in said["marks"] and others == 0
+
+    desk.click('[data-do="aim-take"]')
+
+    wait_until(lambda: desk.settings("Bleeding")["key"]["source"] == "hits:2")
+    assert len(desk.track("Bleeding")["hits"]) == hits
+    assert desk.shown("ahead_ms") == "2.0 ms"
+    desk.type("ahead_ms", "30")
+    wait_until(lambda: desk.settings("Bleeding")["key"]["source"] == "hits:30")
+    choose_option(driver, '.bench [data-setting="key.source"] option', "Kick, its hits".__eq__)
+    wait_until(lambda: desk.settings("Bleeding")["key"]["source"] == f"{desk.id_of('Kick')}/hits")
+    wait_until(lambda: len(desk.track("Kick")["hits"]) == len(within(drums.kick_hits())))

@@ -3,7 +3,7 @@
 import { element, NumberControl } from "./control.js";
 import { aheadOf, hitsAhead, isHits } from "./shapes.js";
 
-const MOST_AHEAD_MS = 50;
+const AHEAD = { name: "ahead_ms", label: "Ahead", unit: "ms", low: 0, high: 50, default: 0, step: 1, scale: "linear", help: "How long before each hit it begins to act: where hits lie is known beforehand." };
 
 /** What may be followed as options of a list; hits that are followed ahead are there with it. */
 export function sourceOptions(sources, value) {
@@ -16,7 +16,7 @@ export function sourceOptions(sources, value) {
 export class SourceControl {
   constructor(setting, to) {
     Object.assign(this, { setting, to, value: "self" });
-    this.root = element("label", "control control-source", { "data-setting": setting.name, "data-help": setting.help });
+    this.root = element("div", "control control-source", { "data-setting": setting.name, "data-help": setting.help });
     this.label = element("span", "control-label");
     this.label.textContent = setting.label;
     this.list = element("select", "control-list", { "aria-label": setting.label, "aria-description": setting.help });
@@ -24,21 +24,16 @@ export class SourceControl {
       to.keep(this.list.value);
       this.list.blur();
     });
-    this.ahead = element("input", "source-ahead", { type: "number", min: 0, max: MOST_AHEAD_MS, step: 1, "aria-label": "Ahead, ms", title: "How many ms before the hits it acts, 0 to 50", "data-do": "source-ahead" });
-    this.ahead.addEventListener("change", () => {
-      const ms = Math.min(MOST_AHEAD_MS, Math.max(0, Number(this.ahead.value) || 0));
-      to.keep(hitsAhead(this.value, ms));
-    });
-    this.root.append(this.label, this.list, this.ahead);
+    this.ahead = new NumberControl(AHEAD, { attempt: () => {}, keep: (ms) => to.keep(hitsAhead(this.value, ms)), tempo: to.tempo, hold: to.hold });
+    this.root.append(this.label, this.list, this.ahead.root);
   }
 
   set(value) {
     this.value = value;
     this.list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === hitsAhead(value, 0) || name === value)));
     this.root.classList.toggle("is-tied", value !== "self");
-    this.root.classList.toggle("is-hits", isHits(value));
-    this.ahead.hidden = !isHits(value);
-    if (document.activeElement !== this.ahead) this.ahead.value = String(aheadOf(value));
+    this.ahead.root.hidden = !isHits(value);
+    this.ahead.set(aheadOf(value));
   }
 }
 
