@@ -118,11 +118,20 @@ def test_a_peg_is_dragged_turned_and_given_reach(eq, driver):
     )
     wait_until(lambda: bands(desk, "Bass")[0]["q"] > 1)
 
-    choose(desk, "1", "bands.0.motion", "expand")
+    pull = handle(desk, "pull")  # from rest: the way it is pulled, as far, from where its region sounds
+    assert "is still: pull" in pull.get_attribute("aria-label")
+    desk.drag(pull, 0, 60)
+    wait_until(lambda: bands(desk, "Bass")[0]["motion"] == "compress")
+    held = bands(desk, "Bass")[0]
+    assert held["range_db"] > 3 and held["threshold_db"] != -30.0
+    assert "laid by what is there" in desk.state()["undo"]
+    desk.undo()
+    wait_until(lambda: "is still" in handle(desk, "pull").get_attribute("aria-label"))
+    desk.drag(handle(desk, "pull"), 0, -60)
     wait_until(lambda: bands(desk, "Bass")[0]["motion"] == "expand")
     reach = bands(desk, "Bass")[0]["range_db"]
     peg = handle(desk, "bands.0")
-    ActionChains(driver, duration=40).key_down(Keys.ALT).click_and_hold(peg).move_by_offset(0, 15).release().key_up(
+    ActionChains(driver, duration=40).key_down(Keys.ALT).click_and_hold(peg).move_by_offset(0, -15).release().key_up(
         Keys.ALT
     ).perform()
     wait_until(lambda: bands(desk, "Bass")[0]["range_db"] > reach + 1)

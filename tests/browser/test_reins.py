@@ -141,9 +141,8 @@ def test_the_hats_open_a_filter_on_the_harmonium(desk, driver, downloads):
     wait_until(lambda: desk.settings("Harmonium")["high_cut_hz"] == 400)
     rein_of(desk, "high_cut_hz", "key")
     choose_option(driver, '.rein-bench [data-setting="key.source"] option', lambda text: text == "Hats")
-    wait_until(lambda: reins(desk, "Harmonium")[0]["by"]["key"]["source"] != "self")
-    heard = reins(desk, "Harmonium")[0]["by"]["key"]["source"].split("/")[0]
-    assert desk.state()["document"]["tracks"][heard]["name"] == "Hats"
+    wait_until(lambda: reins(desk, "Harmonium")[0]["by"]["key"]["source"].startswith(desk.id_of("Hats")))
+    assert "laid by what it follows" in desk.state()["undo"]
     desk.type("to 0", "12k", ".rein-bench ")
     wait_until(lambda: reins(desk, "Harmonium")[0]["moves"][0]["to"] == 12000)
     assert reins(desk, "Harmonium")[0]["moves"][0]["what"].endswith(".high_cut_hz")

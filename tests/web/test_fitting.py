@@ -262,3 +262,45 @@ def test_a_ducker_with_two_long_keys_hears_both_at_the_same_moments(client, sess
     assert told.status_code == 200, told.text
     said = re.search(r"heard in parts of it.*: ([\d.]+) dB down", told.json()["label"])
     assert float(said[1]) == pytest.approx(9.0, abs=1.0)
+
+
+def test_a_rein_by_a_key_is_laid_by_that_unless_floor_or_ceiling_are_given(client, house, session_id, tmp_path):
+    soundfile.write(tmp_path / "Kick.wav", 0.1 * kick(0.2)[0], RATE, subtype="PCM_24")
+    soundfile.write(tmp_path / "Pad.wav", np.full(RATE, 0.1), RATE, subtype="PCM_24")
+    key, pad = (bring_in(client, session_id, tmp_path / f"{one}.wav")["result"]["track_id"] for one in ("Kick", "Pad"))
+
+    def put(rein_id, **by):
+        rein = {
+            "moves": [{"what": "strip.fader_db", "to": -12}],
+            "by": {"kind": "key", "key": {"source": f"{key}/after"}} | by,
+        }
+        answer = change(client, session_id, kind="put_rein", strip_id=pad, rein_id=rein_id, rein=rein).json()
+        reins = document_of(house, session_id).tracks[pad].reins
+        return answer["label"], next(one.by for one in reins if one.id == rein_id)
+
+    label, laid = put("a")
+    assert "laid by what it follows: nearly all the way" in label
+    assert -36 < laid.ceiling_db < -24 and 6 <= laid.ceiling_db - laid.floor_db <= 24
+    assert put("b", floor_db=-40.0)[1].floor_db == -40.0
+    label, as_set = put("a", floor_db=-55.0, ceiling_db=laid.ceiling_db)
+    assert as_set.floor_db == -55.0 and "laid" not in label
+
+
+@pytest.mark.parametrize("way", ["added", "pulled"])
+def test_a_band_that_begins_to_move_is_laid_by_its_region(client, house, session_id, tmp_path, way):
+    soundfile.write(tmp_path / "Voice.wav", voices.make_singer()[0, 8 * RATE : 16 * RATE], RATE, subtype="PCM_24")
+    track = bring_in(client, session_id, tmp_path / "Voice.wav")["result"]["track_id"]
+    moving = {"motion": "compress", "range_db": 6.0}
+    at = {"strip_id": track, "processor_id": "p"}
+    bands = {"bands": [{"freq_hz": 2500.0} | (moving if way == "added" else {})]}
+    told = change(client, session_id, kind="add_processor", type="dynamic_eq", settings=bands, lay=True, **at)
+    if way == "pulled":
+        told = change(
+            client, session_id, kind="set_processor", settings={f"bands.0.{k}": v for k, v in moving.items()}, **at
+        )
+
+    label, band = told.json()["label"], document_of(house, session_id).tracks[track].chain[0].settings.bands[0]
+    assert band.threshold_db != -30.0 and band.motion == "compress"
+    usual = float(re.search(r"laid by what is there: usually −([\d.]+) dB", label)[1])
+    assert usual >= 0.5
+    client.post(f"/api/sessions/{session_id}/undo")

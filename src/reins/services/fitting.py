@@ -4,22 +4,25 @@ from dataclasses import replace
 from typing import Any
 
 from reins.core.chainfile import ProcessorEntry
-from reins.core.changes import AddProcessor, ChangeKind, SetProcessor, StartFrom, parse_change
+from reins.core.changes import AddProcessor, ChangeKind, PutRein, SetProcessor, StartFrom, parse_change
 from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.hits import Hit
 from reins.core.finding.marks import Marks
 from reins.core.kinds import KINDS
+from reins.core.moves.models import ByKey
 from reins.core.processors import PROCESSORS
-from reins.core.routing import key_names, key_source, of_strip
+from reins.core.routing import BEFORE, key_names, key_source, of_strip
 from reins.core.sessions import Document
 from reins.core.starting_points import find_starting_point
 from reins.core.trials.ducking import lay, some_of
+from reins.core.trials.followed import floor_and_ceiling
 from reins.core.trials.kinding import as_kind_on_take
 from reins.core.trials.laying import laid
 from reins.core.trials.matching import levelled_by, match_makeup
 from reins.core.trials.offered import Laid
 from reins.core.trials.opening import opened_upward
 from reins.core.trials.promising import laid_as_promised
+from reins.core.trials.pulling import bands_laid, begin_to_move, with_levels
 from reins.core.trials.running import Trial
 from reins.core.trials.yielding import room_between
 from reins.errors import ConflictError
@@ -60,6 +63,10 @@ class Fitting:
             change = self._of_another_kind(session_id, change)
         elif isinstance(change, SetProcessor) and change.settings == UPWARD:
             change = self._opened_upward(session_id, change)
+        elif isinstance(change, SetProcessor):
+            change = self._bands_laid(session_id, change)
+        elif isinstance(change, PutRein):
+            change = self._rein_laid(session_id, change)
         change = self._as_loud(session_id, change)
         return change_session(self._house, session_id, mapped(document_of(self._house, session_id), change, self._hits))
 
@@ -121,8 +128,46 @@ class Fitting:
             trial = self._trial(document, change)
             if trial is None:
                 return change
-            settings, said = laid(trial)
-        return change.model_copy(update={"settings": change.settings | settings, "laid_said": said})
+            bands = begin_to_move(None, change.settings)
+            settings, said = bands_laid(trial, bands) if bands else laid(trial)
+        return change.model_copy(update={"settings": with_levels(change.settings, settings), "laid_said": said})
+
+    def _rein_laid(self, session_id: str, change: PutRein) -> PutRein:
+        """A rein that begins to follow a key has floor and ceiling by what that does, unless they are given."""
+        document = document_of(self._house, session_id)
+        tried = self._tried(document, change)
+        by, before = (
+            next((rein.by for rein in one.strip(change.strip_id).reins if rein.id == change.rein_id), None)
+            for one in (tried, document)
+        )
+        raw = change.rein.get("by")
+        if not isinstance(by, ByKey) or not isinstance(raw, dict):
+            return change
+        if isinstance(before, ByKey):
+            given = (by.floor_db, by.ceiling_db) != (before.floor_db, before.ceiling_db) or by.key == before.key
+        else:
+            given = "floor_db" in raw or "ceiling_db" in raw
+        if given:
+            return change
+        try:
+            sound, _ = self._sounds.source(tried, change.strip_id)
+        except ConflictError:
+            return change
+        alone = tried.with_strip(change.strip_id, chain=[])
+        keys = self._sounds.keys(alone, change.strip_id)[0] | {BEFORE: sound}
+        laid, said = floor_and_ceiling(by, sound, keys)
+        return change.model_copy(update={"rein": change.rein | {"by": raw | laid}, "laid_said": said})
+
+    def _bands_laid(self, session_id: str, change: SetProcessor) -> SetProcessor:
+        """Bands that begin to move do so with what their regions have."""
+        document = document_of(self._house, session_id)
+        entry = _entry_of(document, change)
+        bands = [] if entry is None else begin_to_move(entry.settings, change.settings)
+        trial = self._trial(document, change) if bands else None
+        if trial is None:
+            return change
+        settings, said = bands_laid(trial, bands)
+        return change.model_copy(update={"settings": with_levels(change.settings, settings), "laid_said": said})
 
     def _opened_upward(self, session_id: str, change: SetProcessor) -> SetProcessor:
         """An expander that is turned round lays itself anew."""

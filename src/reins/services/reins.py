@@ -7,11 +7,11 @@ import numpy.typing as npt
 
 from reins.core.chainfile import parse_reins
 from reins.core.measure import beats
-from reins.core.moves.following import Follower
 from reins.core.moves.models import ByBeat, ByKey, Move, Rein
 from reins.core.routing import BEFORE, in_order, of_strip
 from reins.core.sessions import Document
 from reins.core.sound import Sound
+from reins.core.trials.followed import followed
 from reins.errors import InputError
 from reins.services.editing import document_of
 from reins.services.house import House
@@ -19,10 +19,7 @@ from reins.services.newest import Newest
 from reins.services.sounds import Check, Sounds
 
 Array = npt.NDArray[np.float64]
-Counts = npt.NDArray[np.int64]
 MAX_COLUMNS = 4096
-RUN_IN_S = 2.0  # what a follower hears before the part in view
-BLOCK_FRAMES = 16384
 
 
 class ReinViews:
@@ -78,7 +75,7 @@ class ReinViews:
         in_order(listening)
         sound, _ = self._sounds.source(document, strip_id, check)
         keys = self._sounds.keys(listening, strip_id, check)[0] | {BEFORE: sound}
-        level, value = _heard(by, sound, keys, start + np.linspace(0, frames, columns + 1).astype(np.int64), check)
+        level, value = followed(by, sound, keys, start + np.linspace(0, frames, columns + 1).astype(np.int64), check)
         return {
             "number": number, "start": start, "frames": frames,
             "key_db": np.round(20.0 * np.log10(np.maximum(level, 1e-6)), 2).tolist(),
@@ -91,24 +88,3 @@ def _by_key(rein: dict[str, Any]) -> ByKey:
     if not isinstance(by, ByKey):
         raise InputError("This rein follows no key; choose one that moves by a key.")
     return by
-
-
-def _heard(by: ByKey, sound: Sound, keys: dict[str, Sound], edges: Counts, check: Check) -> tuple[Array, Array]:
-    """The loudest that is heard between edges, and the furthest value; nothing where no sound is any more."""
-    rate, columns = sound.facts.sample_rate, edges.size - 1
-    channels = {name: key.facts.channels for name, key in keys.items()}
-    follower = Follower(by, channels=sound.facts.channels, sample_rate=rate, key_channels=channels)
-    level, value = np.zeros(columns), np.zeros(columns)
-    end = min(int(edges[-1]), max(one.facts.frames for one in (sound, *keys.values())))
-    for first in range(max(0, int(edges[0]) - round(RUN_IN_S * rate)), end, BLOCK_FRAMES):
-        check()
-        count = min(BLOCK_FRAMES, end - first)
-        made = follower.hear(sound.read(first, count), {n: k.read(first, count) for n, k in keys.items()})
-        # The columns that this block reaches into, and where in the block each begins.
-        column = max(0, int(np.searchsorted(edges, first, side="right")) - 1)
-        until = int(np.searchsorted(edges[:-1], first + count))
-        begins = np.maximum(edges[column:until] - first, 0)
-        for into, values in ((level, np.abs(follower.heard).max(axis=0)), (value, made)):
-            if begins.size:
-                into[column:until] = np.maximum(into[column:until], np.maximum.reduceat(values, begins))
-    return level, value

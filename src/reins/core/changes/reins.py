@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from reins.core.chainfile import parse_reins
-from reins.core.changes.chains import OnStrip
+from reins.core.changes.chains import MOST_SAID, OnStrip
 from reins.core.moves.models import ByBeat, ByKey, ByLine, Rein
 from reins.core.moves.rules import STRIP, check, check_number, found, named, way_to
 from reins.core.processors import PROCESSORS
@@ -36,12 +36,14 @@ class PutRein(OnStrip):
     kind: Literal["put_rein"]
     rein_id: str = Field(default_factory=new_id, min_length=1, max_length=40)
     rein: dict[str, Any]
+    laid_said: str = Field("", max_length=MOST_SAID)
 
     def apply(self, document: Document) -> tuple[Document, str]:
         """Document with the rein, and the label; SettingsError saying what is wrong, ConflictError for a circle."""
         strip = document.strip(self.strip_id)
         changed, before, rein = self._put(document)
-        return changed, f"{strip.name}: {describe_rein(strip, rein)}, {_what_changed(document, before, rein)}"
+        said = f"{strip.name}: {describe_rein(strip, rein)}, {_what_changed(document, before, rein)}"
+        return changed, said + (f", {self.laid_said}" if self.laid_said else "")
 
     def tried(self, document: Document) -> Document:
         """As apply, without the label: what a drag does many times a second."""

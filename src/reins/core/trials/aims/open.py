@@ -33,6 +33,7 @@ OPEN_DB, SHUT_DB = -3.0, -12.0
 LOOKAHEAD_MS = 2.0
 AHEAD_MS = 2.0
 OWN_HITS = f"hits:{AHEAD_MS:g}"  # a key's name
+MANY = 0.5  # others for each hit
 LEANS_DB = 8.0  # a range at which what is shut is still heard
 
 
@@ -95,6 +96,8 @@ class OpenOnTheHits(Aim):
         reason = f"{counted(len(hits), 'hit')}{how}, {apart}: at {at} it opens on {opened} of them"
         reason += f" and on {wrong} of {len(others)} other sounds" if others else ""
         reason += f"; {counted(given_up, 'soft one')} {'is' if given_up == 1 else 'are'} given up" if given_up else ""
+        doubtful = len(others) > MANY * len(hits)  # softer and of another colour, as neighbours are; or brushes
+        reason += "; so many others may be played, too: mark those that are" if doubtful else ""
         figures: dict[str, Any] = {
             "hits": len(hits), "opened": opened, "given_up": given_up, "others": len(others),
             "opened_on_others": wrong, "margin_db": round(margin, 2) if bleeds else None,
@@ -103,7 +106,7 @@ class OpenOnTheHits(Aim):
         soft = [hit for hit, sounds in zip(hits, opens, strict=True) if not sounds]
         ways = _ways(work, settings, soft, softest, Counts(len(hits), opened, wrong)) if soft else ()
         figures["soft_s"] = [round(hit.at_s, 3) for hit in soft]
-        return Proposal(settings, f"{reason}.", figures, not given_up and not wrong, ways=ways)
+        return Proposal(settings, f"{reason}.", figures, not given_up and not wrong and not doubtful, ways=ways)
 
     @staticmethod
     def _clearest(work: Work, hits: list[Hit], others: list[Hit]) -> tuple[tuple[float, float], Array, float]:

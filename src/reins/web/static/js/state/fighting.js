@@ -40,7 +40,7 @@ export const fighting = (kit, state) => ({
     const source = `${state.frequencies.beside}/after`;
     state.desk.processorId = id;
     const key = type === "dynamic_eq" ? {} : { "key.source": source };
-    const kept = await state.editing.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings: { ...key, ...settings }, lay: type === "ducker" });
+    const kept = await state.editing.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings: { ...key, ...settings }, lay: type !== "make_room" });
     if (kept) this.forget();
     state.desk.selectProcessor(id);
   },
@@ -48,7 +48,7 @@ export const fighting = (kit, state) => ({
   /** A band of the dynamic EQ over the region, that hears the other there. */
   useBand({ low_hz: low, high_hz: high }) {
     const middle = Math.sqrt(Math.max(low, 20) * high);
-    const band = { shape: "bell", freq_hz: Math.round(middle), q: Math.min(10, Math.max(0.3, middle / (high - Math.max(low, 20)))), motion: "compress", threshold_db: -40, range_db: 9, key: { source: `${state.frequencies.beside}/after` } };
+    const band = { shape: "bell", freq_hz: Math.round(middle), q: Math.min(10, Math.max(0.3, middle / (high - Math.max(low, 20)))), motion: "compress", range_db: 9, key: { source: `${state.frequencies.beside}/after` } };
     return this.add("dynamic_eq", { bands: [Object.fromEntries(Object.entries(band).map(([name, value]) => [name, typeof value === "number" ? Math.round(value * 100) / 100 : value]))] });
   },
   duck() { return this.add("ducker", {}); },
