@@ -15,6 +15,7 @@ from reins.core.processors import PROCESSORS
 from reins.core.sessions import Track
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
+from reins.core.trials.yielding import depth_line
 from reins.errors import SettingsError
 from tests.conftest import RATE, sound_of
 
@@ -246,6 +247,35 @@ def test_room_is_made_where_and_when_the_key_is():
     forward, _ = made("make_room", noise, key, amount_db=6, attack_ms=5, release_ms=60, smoothing_oct=0)
     grown = level_db(third_octave(forward, 1000)[:, sounding]) - level_db(third_octave(noise, 1000)[:, sounding])
     assert grown == pytest.approx(6, abs=1.0)
+
+
+def test_room_is_made_as_deep_as_it_is_drawn():
+    noise = pink(4)
+    key = sum(third_octave(pink(4, seed), hz) * gain for seed, hz, gain in ((2, 400, 1), (3, 3000, 2)))
+    depth = [[20, 100], [900, 100], [1400, 50], [20000, 50]]
+    whole, _ = made("make_room", noise, key, amount_db=-12, smoothing_oct=0)
+    drawn, _ = made("make_room", noise, key, amount_db=-12, smoothing_oct=0, depth_points=depth)
+
+    def change(out, hz):
+        return level_db(third_octave(out, hz)[:, RATE:-RATE]) - level_db(third_octave(noise, hz)[:, RATE:-RATE])
+
+    assert change(whole, 3000) < -6
+    assert change(drawn, 400) == pytest.approx(change(whole, 400), abs=0.2)
+    assert change(drawn, 3000) == pytest.approx(0.5 * change(whole, 3000), abs=1.0)
+
+
+@pytest.mark.parametrize("wrong", [[[20, 100]], [[20, 101], [200, 0]], [[200, 5], [20, 5]], [[5, 0], [20, 0]]])
+def test_a_depth_that_is_none_is_refused(wrong):
+    with pytest.raises(SettingsError, match="depth_points"):
+        parse_entry({"type": "make_room", "id": "p", "settings": {"depth_points": wrong}}, "x")
+
+
+def test_depths_of_regions_that_lie_side_by_side_or_apart_are_one_rising_line():
+    line = depth_line([(1000, 2000, 50), (200, 400, 100), (2000, 3000, 80)])
+    assert [at for at, _ in line] == sorted(at for at, _ in line)
+    level = lambda hz: np.interp(np.log(hz), np.log([at for at, _ in line]), [depth for _, depth in line])  # noqa: E731
+    assert [level(hz) for hz in (100, 300, 640, 1500, 2500, 4000)] == pytest.approx([0, 100, 0, 50, 80, 0], abs=0.5)
+    parse_entry({"type": "make_room", "id": "p", "settings": {"depth_points": line}}, "x")
 
 
 def test_the_middle_alone_is_moved():

@@ -11,6 +11,7 @@ from reins.core.engine.chain import Chain
 from reins.core.fitting import ANCHORS, laid_on_take
 from reins.core.kinds import KINDS
 from reins.core.processors import PROCESSORS
+from reins.core.processors.make_room import depth_of
 from reins.core.starting_points import STARTING_POINTS
 from reins.core.trials.running import Trial
 from reins.core.trials.spans import measure_span
@@ -161,6 +162,23 @@ def test_room_is_made_where_the_two_fight_not_where_a_table_has_it(client, house
         assert re.search(r"where they fight, \d+ Hz to .*: usually −\d", told["label"])
     else:
         assert (settings.from_hz, settings.to_hz) == (1000, 5000) and "next to nothing to do" in told["label"]
+
+
+def test_a_fights_room_is_made_in_all_regions_each_as_deep_as_they_fight_there(client, house, session_id, tmp_path):
+    ids = {}
+    seldom = between(2500, 5000, 4) * (np.arange(6 * RATE) // RATE % 3 == 0)
+    sounds = {"guitar": between(200, 900, 1) + between(2500, 5000, 3), "voice": between(250, 700, 2) + seldom}
+    for name, samples in sounds.items():
+        soundfile.write(tmp_path / f"{name}.wav", samples.T, RATE, subtype="FLOAT")
+        ids[name] = bring_in(client, session_id, tmp_path / f"{name}.wav")["result"]["track_id"]
+    settings = {"key.source": f"{ids['voice']}/after", "amount_db": -9.0}
+    at = {"strip_id": ids["guitar"], "processor_id": "m"}
+    told = change(client, session_id, kind="add_processor", type="make_room", settings=settings, lay=True, **at).json()
+
+    made = document_of(house, session_id).tracks[ids["guitar"]].chain[0].settings
+    often, sometimes, between_them = depth_of(made, np.array([450.0, 3500.0, 1500.0]))
+    assert often == 1.0 and 0.25 <= sometimes < 0.75 and between_them < 0.1
+    assert re.search(r"where they fight, .* and .* by \d+ % of the amount: usually −\d", told["label"])
 
 
 @pytest.mark.parametrize("level", [1.0, 0.1])

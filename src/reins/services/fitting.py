@@ -110,7 +110,7 @@ class Fitting:
         entry = trial.entries[-1]
         point = find_starting_point(entry.type, change.name)
         if entry.type == "make_room":
-            room = None if key_source(entry) not in trial.keys else room_between(trial, trial.keys[key_source(entry)])
+            room = _room_of(trial)
             return change if room is None else change.model_copy(update={"laid": room.settings, "fit_said": room.said})
         heard = self._sounds.source(document, change.strip_id)[1], self._sounds.keys(document, change.strip_id)[1]
         chain = [one.model_dump_json() for one in trial.entries]
@@ -128,9 +128,19 @@ class Fitting:
             trial = self._trial(document, change)
             if trial is None:
                 return change
-            bands = begin_to_move(None, change.settings)
-            settings, said = bands_laid(trial, bands) if bands else laid(trial)
+            settings, said = self._laid_alone(trial, change.settings)
         return change.model_copy(update={"settings": with_levels(change.settings, settings), "laid_said": said})
+
+    @staticmethod
+    def _laid_alone(trial: Trial, given: dict[str, Any]) -> tuple[dict[str, Any], str]:
+        """What is added, laid by the sound it comes to and by whom it gives way to."""
+        bands = begin_to_move(None, given)
+        if bands:
+            return bands_laid(trial, bands)
+        if trial.entries[-1].type == "make_room":
+            room = _room_of(trial)
+            return ({}, "") if room is None else (room.settings, room.said)
+        return laid(trial)
 
     def _rein_laid(self, session_id: str, change: PutRein) -> PutRein:
         """A rein that begins to follow a key has floor and ceiling by what that does, unless they are given."""
@@ -234,6 +244,12 @@ class Fitting:
         if isinstance(heard, Excerpt):  # all that it hears, at the same moments
             keys = {one: Excerpt(sound, heard.parts) for one, sound in keys.items()}
         return lay(entry, keys, Marks.of(keys[name]), vars(entry.settings)["amount_db"])
+
+
+def _room_of(trial: Trial) -> Laid | None:
+    """How the last processor gives way to the one it follows; None where it follows nobody."""
+    name = key_source(trial.entries[-1])
+    return room_between(trial, trial.keys[name]) if name in trial.keys else None
 
 
 def _entry_of(document: Document, change: Any) -> ProcessorEntry | None:

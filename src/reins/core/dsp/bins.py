@@ -245,15 +245,16 @@ def _spread(bands, ends, shares, out):
 
 
 @kernel(
-    "void(f4[:,::1], f4[:,::1], i8[::1], f8[::1], f8[::1], f8, f8[:,:,::1], f8[::1], i8[::1], f4[:,::1], f4[:,::1])",
+    "void(f4[:,::1], f4[:,::1], i8[::1], f8[::1], f8[::1], f8, f8[:,:,::1], f8[::1], f8[::1], i8[::1], f4[:,::1], "
+    "f4[:,::1])",
     makes_room=True,
 )
-def where_both(power, key_power, begins, heard, ks, falls, state, params, ends, shares, out):
+def where_both(power, key_power, begins, heard, ks, falls, state, params, depths, ends, shares, out):
     """How far a strip and its key (each windows, bins) are both strong, in bands of bins; into out (windows, bins)
-    by shares of from_bands (see _spread): amount where they are within a margin of each other, each against its own
-    loudest band, nothing `beyond` further, straight between; nothing where the key is silent or either far under its
-    own loudest. params: amount, margin and beyond in dB; silent, far and the quietest loudness that counts as power.
-    state (2, 2, bands): see _meet.
+    by shares of from_bands (see _spread): amount, times the depth of the band, where they are within a margin of each
+    other, each against its own loudest band, nothing `beyond` further, straight between; nothing where the key is
+    silent or either far under its own loudest. params: amount, margin and beyond in dB; silent, far and the quietest
+    loudness that counts as power. state (2, 2, bands): see _meet.
     """
     amount, margin, beyond, silent, far, quietest = params
     now, bands = np.empty((2, begins.size)), np.empty(begins.size, np.float32)
@@ -265,7 +266,7 @@ def where_both(power, key_power, begins, heard, ks, falls, state, params, ends, 
             bands[band] = 0.0
             if its > silent and its > far * other and mine > far * own:
                 apart_db = 10.0 * math.log10((mine * other) / (its * own))  # one logarithm: most of what it costs
-                bands[band] = amount * min(1.0, max(0.0, 1.0 - (abs(apart_db) - margin) / beyond))
+                bands[band] = amount * depths[band] * min(1.0, max(0.0, 1.0 - (abs(apart_db) - margin) / beyond))
         _spread(bands, ends, shares, out[window])
 
 

@@ -27,11 +27,14 @@ Drawn = Annotated[Point, BeforeValidator(_as_point)]
 
 
 def points(
-    default: Sequence[Point], *, most: int, least: int = 2, places: Span, values: Span, at: str = "Hz", label: str,
-    group: str, help: str,
+    default: Sequence[Point], *, most: int, least: int = 2, places: Span, values: Span, at: str = "Hz", of: str = "",
+    label: str, group: str, help: str,
 ) -> Any:  # fmt: skip
-    """A setting that is a line of `least` to `most` points; from where to where both go, and the unit of places."""
+    """A setting that is a line of `least` to `most` points; from where to where both go, the unit of places; of: the
+    setting in dB that values are a share of, in percent.
+    """
     extra: dict[str, Any] = {"label": label, "unit": "", "group": group, "kind": "points", "at": at}
+    extra |= {"of": of} if of else {}
     extra |= {"places": list(places), "values": list(values), "fewest": least}
     return Field(default, min_length=least, max_length=most, description=help, json_schema_extra=extra)
 

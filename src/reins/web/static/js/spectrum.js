@@ -21,10 +21,12 @@ export function pointAt({ hz, notes }, at) {
 }
 
 /** What the points of a drawn threshold lie on. */
-const groundOf = ({ places: [begin, end], values: [low, high], fewest, most }, points, place, shift) => ({
-  points, shift, begin, end, low, high, least: fewest, most, x: place.x, at: place.hz, y: place.y, value: place.level,
+const groundOf = ({ places: [begin, end], values: [low, high], fewest, most, of }, points, place, shift, whole) => ({
+  points, shift, begin, end, low, high, least: fewest, most, x: place.x, at: place.hz,
+  // A share of a gain lies on the scale of gains, a level on that of levels.
+  y: of ? (pct) => place.gainY((whole * pct) / 100) : place.y, value: of ? (y) => (100 * place.gain(y)) / (whole || 1) : place.level,
   step: (hz, steps) => hz * 2 ** (steps / 24), round: (hz) => Number(hz.toPrecision(3)),
-  says: ([hz, db]) => `${Math.round(hz)} Hz, ${db.toFixed(1).replace("-", "−")} dB`,
+  says: ([hz, value]) => `${Math.round(hz)} Hz, ${value.toFixed(1).replace("-", "−")} ${of ? "%" : "dB"}`,
 });
 
 export class Spectrum {
@@ -82,7 +84,7 @@ export class Spectrum {
   paint(handles = true) {
     if (!this.canvas.clientWidth) return;
     const { drawnLine: line } = this;
-    this.model.drawn = line && this.frequencies.hz.map((hz, index) => line.lies[index] + levelAt(line.points, hz));
+    this.model.drawn = line && !this.drawnSetting.of && this.frequencies.hz.map((hz, index) => line.lies[index] + levelAt(line.points, hz));
     paintSpectrum(this.canvas, this.model);
     if (handles) this.placeHandles();
     if (handles || !this.drawn.dragged) this.placePoints();
@@ -93,13 +95,13 @@ export class Spectrum {
 
   /** The points of a threshold drawn across frequency, and what it lies on, which may be a take's mean. */
   get drawnLine() {
-    const lies = this.model.frequency?.lies_on_db;
+    const lies = this.drawnSetting?.of ? this.frequencies.hz.map(() => 0) : this.model.frequency?.lies_on_db;
     return this.settings && lies && this.drawnSetting ? { points: this.value(this.drawnSetting.name), lies } : null;
   }
 
   placePoints() {
     const { drawnLine: line, place, frequencies } = this;
-    this.drawn.show(line && groundOf(this.drawnSetting, line.points, place, (hz) => line.lies[pointAt(frequencies, hz).index]));
+    this.drawn.show(line && groundOf(this.drawnSetting, line.points, place, (hz) => line.lies[pointAt(frequencies, hz).index], this.drawnSetting.of ? this.value(this.drawnSetting.of) : 0));
   }
 
   placeHandles() {

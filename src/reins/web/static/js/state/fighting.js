@@ -40,11 +40,12 @@ export const fighting = (kit, state) => ({
     const source = `${state.frequencies.beside}/after`;
     state.desk.processorId = id;
     const key = type === "dynamic_eq" ? {} : { "key.source": source };
-    const kept = await state.editing.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings: { ...key, ...settings }, lay: type !== "make_room" });
+    const kept = await state.editing.change({ kind: "add_processor", strip_id: state.desk.stripId, type, processor_id: id, settings: { ...key, ...settings }, lay: true });
     if (kept) this.forget();
     state.desk.selectProcessor(id);
   },
-  makeRoom({ low_hz: low, high_hz: high }) { return this.add("make_room", { from_hz: Math.max(20, Math.round(low)), to_hz: Math.round(high), amount_db: -9 }); },
+  /** In all regions that are found, in each as deep as they fight there. */
+  makeRoom() { return this.add("make_room", { amount_db: -9 }); },
   /** A band of the dynamic EQ over the region, that hears the other there. */
   useBand({ low_hz: low, high_hz: high }) {
     const middle = Math.sqrt(Math.max(low, 20) * high);
