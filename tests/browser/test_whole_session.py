@@ -46,6 +46,11 @@ def session(driver, server, stems):
     find(driver, '[aria-label="Stems for a new session"]').send_keys("\n".join(map(str, stems)))
     wait_for(driver, ".take-canvas")
     settled(driver)
+    named = wait_for(driver, ".head-naming")  # they share no name: it is open to be typed
+    assert named.get_attribute("value").startswith("Session of ")
+    wait_until(lambda: named == driver.switch_to.active_element)
+    named.send_keys("Pier rehearsal\n")
+    wait_until(lambda: find(driver, ".head-session h1").text == "Pier rehearsal")
     return re.sub(r"^https?://[^/]+", "", driver.current_url)
 
 
@@ -85,7 +90,7 @@ def level(desk, strip, which=0):
 def test_stems_on_the_shelf_become_a_session_lined_up_by_their_stamps(desk):
     found = document(desk)
 
-    assert re.fullmatch(r"Session of \d+ \w+", found["name"])  # their names share nothing
+    assert found["name"] == "Pier rehearsal"
     assert found["sample_rate"] == RATE
     assert [found["tracks"][k]["name"] for k in found["order"]] == ["01 Drum", "02 Tambourine", "03 Bass"]
     assert [found["tracks"][k]["start_frame"] for k in found["order"]] == [0, RATE // 2, 0]

@@ -21,7 +21,7 @@ import { bars, clock } from "./times.js";
 
 const NOTHING = { said: "", cure: "", settings: {}, lay: false }; // is too much
 const PARTS = [
-  "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name",
+  "take", "overview", "bench", "tracks", "buses", "mainstrip", "reading", "reins", "chain", "position", "clock", "tempo", "name", "sessionname",
   "exporting", "download", "history", "bus", "points", "help", "removing", "spectrum", "bandtable", "work", "divider",
   "reinbench", "moving", "reinlist", "drafts", "pictures", "smallpictures", "largepictures", "why", "tiles",
   "find", "above", "booksheet", "sets", "wholechain", "placelist", "earcontrols", "jump",

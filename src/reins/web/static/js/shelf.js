@@ -72,7 +72,8 @@ export const shelf = () => ({
     const jobs = [];
     for (const file of list) jobs.push(await this.follow(file, (progress) => api.bringIn(made.id, file, progress)));
     if (jobs.some((job) => job?.state === "done")) {
-      if (!this.problem) location.assign(`/sessions/${made.id}`);
+      const unnamed = name === dayName(new Date()); // it is not a name yet: open to be typed
+      if (!this.problem) location.assign(`/sessions/${made.id}${unnamed ? "#name=open" : ""}`);
       else this.problem += " The others were brought in: open the session below.";
     }
   },

@@ -25,15 +25,17 @@ export class SourceControl {
       this.list.blur();
     });
     this.ahead = new NumberControl(AHEAD, { attempt: () => {}, keep: (ms) => to.keep(hitsAhead(this.value, ms)), tempo: to.tempo, hold: to.hold });
-    this.root.append(this.label, this.list, this.ahead.root);
+    this.root.append(this.label, this.list);
   }
 
   set(value) {
     this.value = value;
     this.list.replaceChildren(...this.to.sources().map(([name, word]) => new Option(word, name, false, name === hitsAhead(value, 0) || name === value)));
     this.root.classList.toggle("is-tied", value !== "self");
-    this.ahead.root.hidden = !isHits(value);
-    this.ahead.set(aheadOf(value));
+    if (isHits(value)) {
+      if (!this.ahead.root.isConnected) this.root.append(this.ahead.root);
+      this.ahead.set(aheadOf(value));
+    } else this.ahead.root.remove();
   }
 }
 

@@ -21,6 +21,8 @@ export const editing = (kit, state, data) => ({
   /** @type {any} */
   dragged: null,
   renaming: false,
+  naming: false,
+  sessionName: "",
   copying: false,
   newName: "",
   steps: [],
@@ -63,6 +65,21 @@ export const editing = (kit, state, data) => ({
   reallyRemove() {
     kit.parts.removing.close();
     return state.desk.isBus ? this.change({ kind: "remove_bus", bus_id: state.desk.stripId }) : this.onTrack("remove_track");
+  },
+  /** The session's name, open to be typed. */
+  beginNaming() {
+    this.sessionName = state.desk.document.name;
+    this.naming = true;
+    setTimeout(() => { // once the page stands, where it opens with it
+      kit.parts.sessionname.focus();
+      kit.parts.sessionname.select();
+    });
+  },
+  nameSession() {
+    if (!this.naming) return;
+    this.naming = false;
+    const name = this.sessionName.trim();
+    if (name && name !== state.desk.document.name) this.change({ kind: "set_session", name });
   },
   beginRename() {
     this.newName = state.desk.strip.name;

@@ -31,6 +31,10 @@ export const transport = (kit, state) => ({
       kit.live.seek(at * state.desk.document.sample_rate);
       kit.view.follow(at * state.desk.document.sample_rate);
     }
+    if (asked.get("name") === "open") {
+      history.replaceState(null, "", location.pathname); // once
+      state.editing.beginNaming();
+    }
     const open = asked.get("open");
     if (open && PLACES.includes(open)) state.desk.$nextTick(() => /** @type {HTMLElement | null} */ (document.querySelector(`[data-do="${open}"]`))?.click());
   },
