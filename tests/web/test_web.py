@@ -288,3 +288,19 @@ def test_pages_carry_a_strict_policy_and_load_nothing_from_outside(client, sessi
     assert all(
         "//" not in part.split('"')[0] or "localhost" in part.split('"')[0] for part in page.text.split('src="')[1:]
     )
+
+
+def test_figures_of_an_excerpt_are_those_of_where_it_is_loudest(client, session_id, tmp_path):
+    level = np.repeat([0.02, 0.3, 0.05, 0.02], 5 * RATE)
+    sound = level * np.random.default_rng(1).standard_normal(level.size).clip(-3, 3)
+    soundfile.write(tmp_path / "Swell.wav", sound, RATE, subtype="FLOAT")
+    track = bring_in(client, session_id, tmp_path / "Swell.wav")["result"]["track_id"]
+    add_compressor(client, session_id, track, threshold_db=-24.0)
+
+    loudest = preview(client, session_id, track, excerpt=True, columns=1).json()
+
+    assert loudest["excerpt"] == [5 * RATE, 5 * RATE] and not loudest["whole"]
+    there = preview(client, session_id, track, number=2, start=5 * RATE, frames=5 * RATE).json()
+    assert loudest["statistics"] == there["statistics"] and loudest["result"] == there["result"]
+    whole = preview(client, session_id, track, number=3, whole=True).json()
+    assert loudest["statistics"]["held_pct"] > 1.5 * whole["statistics"]["held_pct"] > 0

@@ -41,6 +41,7 @@ REMEMBERED = 120  # a few for each strip that is gone to and fro between
 REMEMBERED_BINS = 1_000_000  # 24 bytes each: four whole takes of five minutes
 MAX_COLUMNS = 4096
 OVERVIEW_COLUMNS = 800
+EXCERPT_S = 5.0
 
 
 class Previews:
@@ -55,12 +56,13 @@ class Previews:
 
     def preview(
         self, session_id: str, strip_id: str, *, desk: str, number: int, processor_id: str | None,
-        settings: dict[str, Any], start: int, frames: int, columns: int, whole: bool,
+        settings: dict[str, Any], start: int, frames: int, columns: int, whole: bool, excerpt: bool = False,
     ) -> dict[str, Any]:  # fmt: skip
         """Envelopes by column for frames start .. start + frames of a strip, and what the processor did.
 
         settings override the processor's kept ones, as during a drag. With `whole`, everything is measured over the
-        whole take. Raises CancelledError as soon as the same desk sends a request with a higher number.
+        whole take; with `excerpt`, over some seconds where it is loudest, which are named, so that of a long take there
+        are figures at once. Raises CancelledError as soon as the same desk sends a request with a higher number.
         """
         check = self._newest.check(desk, number)
         if not (0 < columns <= MAX_COLUMNS and frames > 0 and start >= 0):
@@ -75,10 +77,13 @@ class Previews:
         sound, name = self._sounds.source(document, strip_id, check)
         keys, key_name = self._sounds.keys(document, strip_id, check)
         strip = document.strip(strip_id)
+        if excerpt:
+            start, frames = _loudest(sound)
         trial = Trial(sound, chain, keys, document.beat, strip.reins, strip)
         span, source = self._spans_of(f"{name} {key_name}", trial, processor_id, start, frames, whole, check)
         answer: dict[str, Any] = {**_envelopes(sound, span, start, frames, columns)}
         answer |= {"number": number, "whole": whole, "statistics": _statistics(span)}
+        answer |= {"excerpt": [start, frames]} if excerpt else {}
         answer |= {"gate": span.gate and _with_bars(span.gate, span, document)}
         answer |= {
             "states": span.state_columns(start, frames, columns),
@@ -153,6 +158,14 @@ class Previews:
             (*place, made, processor_id), lambda: measure_span(trial, processor_id, start, frames, check)
         )
         return span, source
+
+
+def _loudest(sound: Sound) -> tuple[int, int]:
+    """(first frame, frames) of the loudest EXCERPT_S of a sound."""
+    frames = sound.facts.frames
+    part = min(round(EXCERPT_S * sound.facts.sample_rate), frames)
+    count = max(frames // part, 1)
+    return int(np.argmax(sound.peak_columns(0, count * part, count))) * part, part
 
 
 def _statistics(span: Span) -> dict[str, Any]:

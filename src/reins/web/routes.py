@@ -166,6 +166,7 @@ class PreviewBody(BaseModel):
     frames: Frame
     columns: Frame
     whole: bool = False
+    excerpt: bool = False
 
 
 @router.post("/api/sessions/{session_id}/strips/{strip_id}/preview", tags=ASKS)

@@ -163,7 +163,8 @@ export class Bench {
   /** Show an answer of the previewer. */
   show(answer) {
     this.answer = answer.frequency !== undefined ? answer : null;
-    if (answer.whole) this.tell(answer);
+    if (answer.whole || answer.excerpt) this.tell(answer);
+    this.facts.classList.toggle("is-excerpt", Boolean(answer.excerpt) || (!answer.whole && this.facts.classList.contains("is-excerpt")));
     this.paint();
   }
 
@@ -171,15 +172,16 @@ export class Bench {
   outdate() { this.facts.classList.add("is-stale"); }
 
   /** What it did, over the whole take. */
-  tell({ steady_db: steady, statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands, ribbon }) {
+  tell({ excerpt, steady_db: steady, statistics, source, result, before, after, quietest_db: quietest, before_levels: levels, histogram, gate, bands, ribbon }) {
     this.own = levels;
     this.facts.classList.remove("is-stale");
     const [into, out] = [before ?? source, after ?? result];
     const figure = (value, unit = "dB") => (value === null ? "–" : `${value.toFixed(1).replace(/^-0\.0$/, "0.0").replace("-", "−")} ${unit}`.trim());
     const lifts = statistics.usual_db > 0; // counted apart from what is held
     const signed = (value) => `${value > 0 ? "+" : ""}${figure(value)}`;
+    const ofAll = excerpt ? "of that" : "of the take";
     const told = {
-      held: `${(lifts ? statistics.held_pct : statistics.held_pct - statistics.lifted_pct).toFixed(0)} % of the take`,
+      held: `${(lifts ? statistics.held_pct : statistics.held_pct - statistics.lifted_pct).toFixed(0)} % ${ofAll}`,
       usual: signed(statistics.usual_db),
       deepest: signed(statistics.deepest_db),
       lifted: `${statistics.lifted_pct.toFixed(0)} %, ${signed(statistics.lifted_db)}`,
@@ -192,7 +194,7 @@ export class Bench {
     };
     if (gate) {
       Object.assign(told, {
-        open: `${gate.open_pct.toFixed(0)} % of the take`,
+        open: `${gate.open_pct.toFixed(0)} % ${ofAll}`,
         openings: `${gate.openings}, ${gate.openings_per_bar.toFixed(1)} a bar`,
         shortest: gate.shortest_ms === null ? "–" : `${gate.shortest_ms.toFixed(0)} ms`,
       });

@@ -307,6 +307,10 @@ const shown = (kit, state, data) => ({
     if (answer.strip !== this.stripId) return;
     delete document.body.dataset.waits;
     kit.lineAt = answer.line;
+    if (answer.excerpt) { // figures at once; the picture follows
+      kit.bench.show(answer);
+      return;
+    }
     kit.view.show({ picture: answer, thresholdDb: state.trying.thresholdDb() });
     kit.bench.show(answer);
     if (answer.whole) {

@@ -1,10 +1,12 @@
-// Asks the server what the present settings do: first for what is in view, then for the whole take. One request of a
+// Asks the server what the present settings do: of a long take first where it is loudest, for the figures; then for what
+// is in view, then for the whole take. One request of a
 // kind is under way at a time; only the newest wish waits, so a drag never queues behind itself.
 
 import * as api from "./api.js";
 
 const VISIBLE_MAX_S = 60; // longer views are answered from the whole take at once
 
+const LONG_S = 45; // a take of which there are figures of an excerpt first
 const SLOW_MS = 500;
 
 export class Previewer {
@@ -48,8 +50,9 @@ export class Previewer {
       if (!wish) continue;
       const number = this.number;
       try {
-        if (wish.frames / wish.sampleRate <= VISIBLE_MAX_S) await this.fetch(wish, number, false);
-        if (!this.wanted) await this.fetch(wish, number, true);
+        if (wish.processor_id && wish.end / wish.sampleRate > LONG_S) await this.fetch(wish, number, { excerpt: true });
+        if (!this.wanted && wish.frames / wish.sampleRate <= VISIBLE_MAX_S) await this.fetch(wish, number, {});
+        if (!this.wanted) await this.fetch(wish, number, { whole: true });
       } catch (error) {
         // A newer change has stopped this one (409), or the server is away: what is drawn stays.
         if (!this.wanted) this.asked = null;
@@ -62,10 +65,10 @@ export class Previewer {
     this.waits.splice(0).forEach((resolve) => resolve());
   }
 
-  async fetch(wish, number, whole) {
-    const { strip, sampleRate: _, chain: __, ...body } = wish;
+  async fetch(wish, number, { whole = false, excerpt = false }) {
+    const { strip, sampleRate: _, chain: __, end: ___, ...body } = wish;
     if (whole) this.whole = new AbortController();
-    const answer = await api.preview(this.sessionId, strip, { ...body, desk: this.desk, number, whole }, whole ? this.whole.signal : undefined);
+    const answer = await api.preview(this.sessionId, strip, { ...body, desk: this.desk, number, whole, ...(excerpt ? { excerpt, columns: 1 } : {}) }, whole ? this.whole.signal : undefined);
     this.answered = number;
     this.draw({ ...answer, strip, start: wish.start, frames: wish.frames });
   }

@@ -61,7 +61,7 @@ export const trying = (kit, state) => ({
     const keyed = state.desk.chain.some(({ on, settings }) => on && keysOf(settings).length > 0) || state.reins.list.length > 0;
     const before = keyed ? state.desk.session.step : state.frequencies.sourceKey;
     const putsOut = [state.desk.strip.chain_on, state.desk.strip.chain_mix_pct, state.desk.strip.puts_out];
-    return { strip: state.desk.stripId, processor_id: state.desk.processorId, settings: tried, chain: JSON.stringify([before, chain, putsOut]), start, frames, columns: kit.view.columns, sampleRate };
+    return { strip: state.desk.stripId, processor_id: state.desk.processorId, settings: tried, chain: JSON.stringify([before, chain, putsOut]), start, frames, end: state.desk.session.frames, columns: kit.view.columns, sampleRate };
   },
   attemptMany(values) {
     kit.attempted = { ...kit.attempted, ...values };
