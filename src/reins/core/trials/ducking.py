@@ -265,11 +265,13 @@ def _by_phrases(ducker: _Ducker) -> Laid:
     if down_s:
         said += f", {1000 * float(np.median(down_s)):.0f} ms after it begins"
     said += f", back within 1 dB {1000 * float(np.median(back_s)):.0f} ms after it ends" if back_s else ""
+    late = bool(back_s) and back_pct < 100.0 * LEAST_BACK
+    said += f", in {back_pct:.0f} % of its pauses within {1000 * BACK_WITHIN_S:.0f} ms" if late else ""
     said += f"; held {held_pct:.0f} % of the time"
     fader = held_pct > 90.0
     if fader:
         said = f"this is only a fader: {said}; the key hardly ever rests. Take a key with pauses, or lower the fader"
-    close = abs(depth_db - ducker.asked_db) <= MISS_DB and in_time >= LEAST_BACK
+    close = abs(depth_db - ducker.asked_db) <= MISS_DB and in_time >= LEAST_BACK and not late
     return Laid(settings, figures, said if close or fader else f"not as asked for: {said}", bool(close and not fader))
 
 
