@@ -13,7 +13,7 @@ from reins.core.hitmaps import to_find
 from reins.core.routing import describe_tie, in_order
 from reins.core.sessions import Document, Master, Track, parse_document
 from reins.core.sound import TakeFacts
-from reins.core.struck import BURST_S, StruckSound, map_of
+from reins.core.struck import BURST_S, StruckSound, _signs, map_of
 from reins.core.time import Stream
 from reins.errors import SettingsError
 from tests.conftest import RATE
@@ -132,6 +132,18 @@ def test_a_burst_is_as_strong_as_its_hit_at_every_sample_and_holds_all_frequenci
     assert not struck.read(0, 100).any() and not struck.read(100 + burst.size, 500).any()
     columns = struck.peak_columns(0, 6000, 6)
     np.testing.assert_allclose(columns, 10 ** (-12 / 20) * np.array([1, 1, 0, 0, 0, 0]))
+
+
+def test_the_signs_of_a_burst_come_again_only_after_the_longest_there_is():
+    """Of a maximal-length sequence of n bits 2^n - 1, of which 2^(n-1) are positive (Golomb)."""
+    signs = _signs(2 * 8191)
+    first = signs[:8191]
+    np.testing.assert_array_equal(first, signs[8191:])
+    assert (first > 0).sum() == 4096
+    states = np.lib.stride_tricks.sliding_window_view(np.concatenate([first, first[:12]]) > 0, 13) @ (
+        1 << np.arange(13)
+    )
+    assert np.unique(states).size == 8191
 
 
 def test_a_map_counts_from_the_takes_beginning_and_before_its_trim():

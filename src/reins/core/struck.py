@@ -1,13 +1,14 @@
 """The hits of a take as a key: what follows them follows what was found and corrected, not the level of the sound.
 
 Each hit is a burst as strong as the hit's peak and as long as every other, silent in between, so that all that listens
-to a key follows it as it stands. Within a burst the sign of the samples is chance while their magnitude stands still: a
-detector of peaks and one of power read the hit's strength, and filters of a key let through their share of all
-frequencies. Where hits lie is known beforehand; so a burst may begin before its hit.
+to a key follows it as it stands. Within a burst the signs of the samples are as good as chance while their magnitude
+stands still: a detector of peaks and one of power read the hit's strength, and filters of a key let through their share
+of all frequencies. Where hits lie is known beforehand; so a burst may begin before its hit.
 """
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -34,6 +35,19 @@ def map_of(hits: Sequence[Hit], facts: TakeFacts, *, start_frame: int = 0, gain_
     return sorted(found.items())[:MOST_HITS]
 
 
+@lru_cache(8)
+def _signs(frames: int) -> Array:
+    """Signs with a flat spectrum that are the same for good: a maximal-length sequence of 13 bits, x^13 + x^12 + x^11 +
+    x^8 + 1 (S. W. Golomb, "Shift Register Sequences", 1967; this polynomial from memory, its length is tested).
+    """
+    register, out = 1, np.empty(frames)
+    for frame in range(frames):
+        out[frame] = 2.0 * (register & 1) - 1.0
+        fed = (register ^ register >> 1 ^ register >> 2 ^ register >> 5) & 1
+        register = register >> 1 | fed << 12
+    return out
+
+
 class StruckSound:
     """A map of hits as a mono sound, the bursts `ahead_ms` before their hits; frame 0 is the session's."""
 
@@ -44,8 +58,7 @@ class StruckSound:
         earlier = round(ahead_ms * facts.sample_rate / 1000.0)
         self._begins = np.array([frame for frame, _ in hits], np.int64) + start_frame - earlier
         self._peaks = 10.0 ** ((np.array([peak for _, peak in hits], np.float64) + gain_db) / 20.0)
-        signs = np.random.default_rng(1).integers(0, 2, max(1, round(BURST_S * facts.sample_rate)))
-        self._burst = 2.0 * signs - 1.0
+        self._burst = _signs(max(1, round(BURST_S * facts.sample_rate)))
 
     def read(self, start: int, frames: int) -> Array:
         """Samples (1, frames); of two hits nearer than a burst the later one counts from where it begins."""
