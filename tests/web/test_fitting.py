@@ -302,6 +302,9 @@ def test_a_rein_by_a_key_is_laid_by_that_unless_floor_or_ceiling_are_given(clien
     assert put("b", floor_db=-40.0)[1].floor_db == -40.0
     label, as_set = put("a", floor_db=-55.0, ceiling_db=laid.ceiling_db)
     assert as_set.floor_db == -55.0 and "laid" not in label
+    filtered = {"source": f"{key}/after", "low_cut_hz": 40.0}  # the same key, heard otherwise
+    label, stays = put("a", floor_db=-55.0, ceiling_db=laid.ceiling_db, key=filtered)
+    assert stays.floor_db == -55.0 and "laid" not in label
 
 
 @pytest.mark.parametrize("way", ["added", "pulled"])

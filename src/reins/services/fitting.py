@@ -144,17 +144,20 @@ class Fitting:
 
     def _rein_laid(self, session_id: str, change: PutRein) -> PutRein:
         """A rein that begins to follow a key has floor and ceiling by what that does, unless they are given."""
+        raw = change.rein.get("by")
+        if not isinstance(raw, dict) or raw.get("kind") != "key":
+            return change
         document = document_of(self._house, session_id)
         tried = self._tried(document, change)
         by, before = (
             next((rein.by for rein in one.strip(change.strip_id).reins if rein.id == change.rein_id), None)
             for one in (tried, document)
         )
-        raw = change.rein.get("by")
-        if not isinstance(by, ByKey) or not isinstance(raw, dict):
+        if not isinstance(by, ByKey):
             return change
         if isinstance(before, ByKey):
-            given = (by.floor_db, by.ceiling_db) != (before.floor_db, before.ceiling_db) or by.key == before.key
+            set_by_hand = (by.floor_db, by.ceiling_db) != (before.floor_db, before.ceiling_db)
+            given = set_by_hand or by.key.source == before.key.source
         else:
             given = "floor_db" in raw or "ceiling_db" in raw
         if given:

@@ -9,6 +9,7 @@ from reins.core.finding.hits import Hit
 from reins.core.finding.marks import Marks
 from reins.core.hitmaps import found_for, to_find, with_maps
 from reins.core.laid import LaidTake
+from reins.core.routing import HITS, all_names, is_hits
 from reins.core.sessions import Document
 from reins.core.struck import Map
 from reins.core.takes import Take
@@ -31,6 +32,8 @@ class Mapped:
 
 def mapped(document: Document, change: Any, hits_of: HitsOf) -> Any:
     """A change with the maps of hits that are to be found for it; itself where there are none."""
+    if HITS not in repr(change) and not any(map(is_hits, all_names(document))):
+        return change  # nobody follows any, in any draft: it need not be made to know that
     changed, _ = change.apply(document)
     tracks = to_find(changed, document)
     return Mapped(change, found_for(changed, tracks, hits_of)) if tracks else change

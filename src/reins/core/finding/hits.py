@@ -28,11 +28,8 @@ OVER_MEAN = 0.10  # of the largest flux
 LEAST_APART_S = 0.04
 LOUD_DB, SOFTEST_DB, ALIKE = 12.0, 36.0, 0.85  # below the loud ones; how alike in colour a soft one must be
 LEAST_DB = -75.0
-WEAK, SHARP_DB, NOT_UNDER_DB = (
-    0.05,
-    6.0,
-    18.0,
-)  # of the largest flux; it must rise, not far below
+# Of the largest flux a weak onset has so much; it rises by so much, and lies so much under the loud ones at most.
+WEAK, SHARP_DB, NOT_UNDER_DB = 0.05, 6.0, 18.0
 
 
 @dataclass(frozen=True)
