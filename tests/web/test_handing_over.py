@@ -288,3 +288,11 @@ def test_render_writes_mix_and_stems_of_a_session_file(client, house, evening, t
     np.testing.assert_array_equal(mix, mix_of(house, evening).astype(np.float32))
     np.testing.assert_array_equal(mix, soundfile.read(tmp_path / "plain/mix.wav")[0].T)
     np.testing.assert_allclose(sum(stems), mix, atol=1e-6)
+    assert "behind the limiter" not in capsys.readouterr().err
+
+    told = json.loads((tmp_path / "folder/session.json").read_text())
+    chain = [{"type": "limiter", "id": "l"}, {"type": "colour", "id": "c"}]
+    told["session"]["master"] |= {"chain": chain}
+    (tmp_path / "folder/session.json").write_text(json.dumps(told))
+    app(["render", str(tmp_path / "folder/session.json"), "-o", str(tmp_path / "plain")], standalone_mode=False)
+    assert "Master: Colour stands behind the limiter" in capsys.readouterr().err

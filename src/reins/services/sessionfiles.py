@@ -14,6 +14,7 @@ import numpy as np
 
 from reins.core.audio import AudioReader, AudioWriter, must_be_file
 from reins.core.impulses import impulse_of, looked_for_in
+from reins.core.last_word import behind_limiter, said_behind
 from reins.core.limits import MAX_SESSION_FILES, MAX_SESSION_JSON_BYTES, MAX_UNPACKED_BYTES, check_room
 from reins.core.newtakes import on_new_takes
 from reins.core.sessionfile import (
@@ -179,8 +180,8 @@ def render_session(
 ) -> tuple[dict[str, int], list[str]]:
     """Write mix and stems of a session file (the zip, or the JSON with its takes beside it) into a folder.
 
-    Returns clipped frames by file name, and sentences on processors that failed and were passed by; nothing
-    half-written is left, whatever happens.
+    Returns clipped frames by file name, and sentences on processors that failed and were passed by, and on what stands
+    behind the master's limiter; nothing half-written is left, whatever happens.
     """
     output.check()
     if not folder.is_dir():
@@ -191,7 +192,8 @@ def render_session(
     check_outputs([folder / name for name in mix_names(session, output, mix=mix, stems=stems)], files)
     with opened(path, folder) as (document, takes):
         clipped = write_mix(document, takes, folder, output, progress, mix=mix, stems=stems, told=told)
-    return clipped, list(told.values())
+    behind = said_behind(behind_limiter(session.master.chain)) if mix else ""
+    return clipped, [*told.values(), *([f"Master: {behind}"] if behind else [])]
 
 
 def described(path: Path) -> tuple[Document, list[Path]]:
