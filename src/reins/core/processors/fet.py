@@ -50,7 +50,7 @@ class FetSettings(CircuitSettings):
     )  # fmt: skip
     release_ms: float = number(
         150.0, 30, 1500, label="Release", unit="ms", group="Time", step=1, scale="log",
-        help="The way back behind a hit; behind a note of 2 s it takes about six times as long.",
+        help="The way back behind a hit; behind a note of 2 s it takes six times as long, 600 ms at least.",
     )  # fmt: skip
     restless_pct: float = usual.share_pct(
         0.0, "Turns over to the slow way back later, and bends more.", label="Restless", group="Time", moves=False
