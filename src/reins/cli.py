@@ -106,7 +106,7 @@ def batch(
 
         rows = run_batch(asked, seen)
     done = [f"{count} {what}" for what, count in Counter(row.done for row in rows).items()]
-    print(f"{len(rows)} files: {', '.join(done)}.")
+    print(f"{len(rows)} file{'' if len(rows) == 1 else 's'}: {', '.join(done)}.")
     if any(row.done == FAILED for row in rows):
         raise typer.Exit(1)
 
