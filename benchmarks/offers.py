@@ -23,13 +23,18 @@ from reins.core.chainfile import parse_entry, parse_settings, settings_over
 from reins.core.dsp.filters import butterworth_cut, run_sections
 from reins.core.finding.excerpt import Excerpt
 from reins.core.finding.marks import Marks
+from reins.core.kinds import KINDS
 from reins.core.starting_points import STARTING_POINTS
 from reins.core.trials.aims import AIMS, Proposal, Work
 from reins.core.trials.ducking import lay
 from reins.core.trials.heard import HeardTake
 from reins.core.trials.kept_promise import figures_of, in_words, misses
+from reins.core.trials.kinding import as_kind_on_take
+from reins.core.trials.laying import laid
+from reins.core.trials.opening import opened_upward
 from reins.core.trials.promising import laid_as_promised
 from reins.core.trials.running import Trial
+from reins.core.trials.spans import measure_span
 from reins.errors import ReinsError
 
 LEVELS_DB = (0.0, -10.0, -20.0)
@@ -40,6 +45,7 @@ SOURCES = {
     "speech": ("speech",), "bass": ("bass",), "acoustic guitar": ("guitar",), "electric guitar": ("guitar",),
     "piano": ("keys",), "harmonium": ("keys", "strings"), "whole mix": ("bed",),
 }  # fmt: skip
+MARK_S, ABOUT_S = 0.005, 0.05
 NEAR_ENOUGH = 1.0  # dB off what is promised, since it was laid by some of the take
 
 
@@ -104,9 +110,9 @@ def duck(strip: Strip, asked: float = 9.0) -> Iterator[Row]:
     if strip.role not in (*STRUCK, *SUNG):
         return
     entry = parse_entry({"id": "d", "type": "ducker", "settings": {"key": {"source": "k"}}}, "offers")
-    laid = lay(entry, {"k": strip.sound}, strip.marks, asked)
-    assert laid is not None
-    settings = {**laid.settings}
+    by_key = lay(entry, {"k": strip.sound}, strip.marks, asked)
+    assert by_key is not None
+    settings = {**by_key.settings}
     work = Work(Trial(strip.sound, [entry]), strip.marks, asked)
     flat = sound_of(np.ones((1, strip.samples.shape[1])))
     trial = Trial(flat, [work.with_settings(settings)], {"k": strip.sound})
@@ -119,14 +125,14 @@ def duck(strip: Strip, asked: float = 9.0) -> Iterator[Row]:
         far = [b for a, b in pairwise(hits) if b - a > NEXT_S]
         back = 100.0 * float(np.mean([strip.part(gain, b - 0.04, b - 0.001).max() > -1.0 for b in far]))
         right = abs(depth - asked) <= 2.0 and back >= 80.0 and held <= 65.0
-        yield f"{asked:g} dB, back", f"{depth:.1f} dB, back {back:.0f} %, held {held:.0f} %", right, laid.reached
+        yield f"{asked:g} dB, back", f"{depth:.1f} dB, back {back:.0f} %, held {held:.0f} %", right, by_key.reached
         return
     phrases = strip.phrases()
     down = 100.0 * float(np.mean([strip.part(gain, a, a + 0.3).min() < 1.0 - asked for a, _ in phrases]))
     ends = [b for (_, b), (a, _) in pairwise([*phrases, (strip.seconds, 0.0)]) if a - b > 0.8]
     back = 100.0 * float(np.mean([strip.part(gain, b, b + 0.8).max() > -1.0 for b in ends])) if ends else 100.0
     got = f"down in 300 ms {down:.0f} %, back in 800 {back:.0f} %, held {held:.0f} %"
-    yield f"{asked:g} dB, back", got, down >= 90.0 and back >= 90.0, laid.reached
+    yield f"{asked:g} dB, back", got, down >= 90.0 and back >= 90.0, by_key.reached
 
 
 def silence(strip: Strip, asked: float = 24.0) -> Iterator[Row]:
@@ -195,21 +201,73 @@ def points(strip: Strip) -> Iterator[Row]:
         if promise is None or strip.role not in SOURCES[point.source]:
             continue
         entry = parse_entry({"id": "p", "type": point.type, "settings": point.settings}, "offers")
-        laid = laid_as_promised(Trial(strip.sound, [entry]), point)
-        if laid is None:
+        found = laid_as_promised(Trial(strip.sound, [entry]), point)
+        if found is None:
             continue
-        settings = parse_settings(point.type, settings_over(entry, laid.settings), "offers")
+        settings = parse_settings(point.type, settings_over(entry, found.settings), "offers")
         take = HeardTake(Trial(Excerpt(strip.sound, [(0, strip.sound.facts.frames)]), [entry]), in_parts=False)
         done = take.run(settings)
         figures = figures_of(take, promise, settings, done)
         over = np.abs(done.made).max() > max(1.0, np.abs(take.came).max())
         right = not over and all(abs(off) <= NEAR_ENOUGH for off in misses(promise, figures).values())
-        yield f"{point.name[:24]}", ("over full scale, " if over else "") + in_words(figures), right, laid.reached
+        yield f"{point.name[:24]}", ("over full scale, " if over else "") + in_words(figures), right, found.reached
+
+
+def marks(strip: Strip) -> Iterator[Row]:
+    """Hits as they are found, which may be a key: nine of ten of those that are struck within 5 ms, few others."""
+    struck = [one["time"] for one in strip.truth.get("onsets", []) if one.get("kind") not in ("sweep", "flam grace")]
+    if strip.role not in (*STRUCK, "tom", "hats") or not struck:
+        return
+    found = np.array([hit.at_s for hit in strip.marks.hits])
+    near = 100.0 * float(np.mean([found.size and np.abs(found - at).min() <= MARK_S for at in struck]))
+    more = sum(np.abs(np.array(strip.hits_s()) - at).min() > ABOUT_S for at in found)
+    yield f"{len(struck)} hits", f"{near:.0f} % within 5 ms, {more} that are none", near >= 90.0 and not more, True
+
+
+def opening(strip: Strip) -> Iterator[Row]:
+    """An expander turned round."""
+    if strip.role not in (*STRUCK, "bass", "guitar"):
+        return
+    entry = parse_entry({"id": "p", "type": "expander", "settings": {"direction": "up"}}, "offers")
+    settings, said = opened_upward(Trial(strip.sound, [entry]))
+    made = entry.model_copy(update={"settings": parse_settings("expander", settings_over(entry, settings), "offers")})
+    frames = strip.samples.shape[1]
+    came, done = (measure_span(Trial(strip.sound, chain), None, 0, frames).result for chain in ([], [made]))
+    louder = done.integrated_lufs - came.integrated_lufs
+    right = 0.0 < louder <= 2.0 and done.peak_db <= max(came.peak_db, 0.0)
+    yield "2 LU at most", f"{louder:.1f} LU louder, peak {done.peak_db:.1f} dBFS", right, bool(said)
+
+
+def kinds(strip: Strip) -> Iterator[Row]:
+    """Another kind of compressor, from the plain one to each: as deep within 1 dB, as loud within 0.5 LU."""
+    if strip.role not in ("bass", "voice", "snare", "guitar"):
+        return
+    entry = parse_entry({"id": "p", "type": "compressor", "settings": {}}, "offers")
+    settings, _ = laid(Trial(strip.sound, [entry]))
+    entry = entry.model_copy(
+        update={"settings": parse_settings("compressor", settings_over(entry, settings), "offers")}
+    )
+    frames = strip.samples.shape[1]
+
+    def did(chain: list[Any]) -> tuple[float, float, float]:
+        span = measure_span(Trial(strip.sound, chain), "p", 0, frames)
+        told = span.statistics()
+        return told["usual_db"], told["deepest_db"], span.result.integrated_lufs
+
+    before = did([entry])
+    for kind in KINDS:
+        if kind != "compressor":
+            made, said = as_kind_on_take(Trial(strip.sound, [entry]), kind)
+            after = did([parse_entry({"id": "p", "type": kind, "settings": made.model_dump()}, "offers")])
+            off = [abs(a - b) for a, b in zip(after, before, strict=True)]
+            right = off[0] <= 1.0 and off[1] <= 1.0 and off[2] <= 0.5
+            got = f"usually {off[0]:.1f}, deepest {off[1]:.1f} dB, {off[2]:.1f} LU off"
+            yield kind, got, right, "cannot" not in said
 
 
 OFFERS: dict[str, Callable[[Strip], Iterator[Row]]] = {
     "ducker": duck, "silence": silence, "esses": esses, "hits": hold_hits, "open": opens,
-    "points": points,
+    "points": points, "marks": marks, "opening": opening, "kinds": kinds,
 }  # fmt: skip
 
 
