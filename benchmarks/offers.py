@@ -234,7 +234,7 @@ def opening(strip: Strip) -> Iterator[Row]:
     frames = strip.samples.shape[1]
     came, done = (measure_span(Trial(strip.sound, chain), None, 0, frames).result for chain in ([], [made]))
     louder = done.integrated_lufs - came.integrated_lufs
-    right = 0.0 < louder <= 2.0 and done.peak_db <= max(came.peak_db, 0.0)
+    right = louder <= 2.0 and done.peak_db <= max(came.peak_db, 0.0)
     yield "2 LU at most", f"{louder:.1f} LU louder, peak {done.peak_db:.1f} dBFS", right, bool(said)
 
 
