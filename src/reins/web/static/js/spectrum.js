@@ -5,13 +5,13 @@ import { element } from "./control.js";
 import { layout, paintSpectrum } from "./draw/spectrum.js";
 import { DrawnPoints } from "./drawnpoints.js";
 import { valueAtPath } from "./paths.js";
+import { pulled, pullsOf } from "./pulls.js";
 import { levelAt, shapesOf } from "./shapes.js";
 import { nudged, spoken } from "./values.js";
 
 const FINE = 0.1;
 const KEEP_AFTER_MS = 400;
 const CLICK_PX = 4;
-const PULL_PX = 26; // from a peg to what pulls it, at least
 
 /** The point nearest to a frequency: its place in the row, and frequency and note in words. */
 export function pointAt({ hz, notes }, at) {
@@ -105,7 +105,7 @@ export class Spectrum {
   }
 
   placeHandles() {
-    const wanted = this.settings ? [...this.bodies(), ...this.pegs(), ...this.pulls(), ...this.lines(), ...(this.leaning ? this.leans() : this.grips())] : [];
+    const wanted = this.settings ? [...this.bodies(), ...this.pegs(), ...pullsOf(this), ...this.lines(), ...(this.leaning ? this.leans() : this.grips())] : [];
     for (const [name, handle] of this.handles) {
       if (!wanted.some((one) => one.key === name)) {
         handle.remove();
@@ -308,43 +308,13 @@ export class Spectrum {
     };
     const values = (dx, dy, moved) => Object.fromEntries(
       begun.flatMap(([other, band]) => {
-        if (moved.altKey) return this.pulled(other, band, place.gain(dy) - place.gain(0));
+        if (moved.altKey) return pulled(this.field("bands.0.range_db"), other, band, place.gain(dy) - place.gain(0));
         const hz = limited("freq_hz", Number(place.hz(place.x(band.freq_hz) + dx).toPrecision(4)));
         const gain = limited("gain_db", Math.round(10 * (band.gain_db + place.gain(dy) - place.gain(0))) / 10);
         return [[`bands.${other}.freq_hz`, hz], [`bands.${other}.gain_db`, gain]];
       }),
     );
     this.drag(event, values);
-  }
-
-  /** A band pulled by so many dB: as far as it may move. One that is still begins to, the way it is pulled. */
-  pulled(index, band, db) {
-    const { low, high } = this.field("bands.0.range_db");
-    const still = band.motion === "none" || band.motion === undefined;
-    const up = still ? db > 0 : band.motion === "expand";
-    const reach = still ? Math.abs(db) : band.range_db + (up ? db : -db);
-    const range = [`bands.${index}.range_db`, Math.min(high, Math.max(low, Math.round(2 * reach) / 2))];
-    return still ? [[`bands.${index}.motion`, up ? "expand" : "compress"], range] : [range];
-  }
-
-  /** Of the one chosen band, a handle by which it is pulled: it stands as far off as the band may move. */
-  pulls() {
-    if (this.chosen.length !== 1 || !this.settings.bands?.[0] || !("motion" in this.settings.bands[0])) return [];
-    const [index] = this.chosen;
-    const peg = this.shapes.pegs(this.settings)[index];
-    if (!peg || !peg.band.on || peg.band.motion === "curve" || peg.band.motion === "spare") return [];
-    const { place } = this;
-    const { band, hz, gain, label } = peg;
-    const moves = band.motion !== "none";
-    const off = (band.motion === "expand" ? -1 : 1) * Math.max(PULL_PX, moves ? Math.abs(place.gainY(gain - band.range_db) - place.gainY(gain)) : 0);
-    const step = (by) => this.to.keep(Object.fromEntries(this.pulled(index, band, by)));
-    return [{
-      key: "pull", className: "pull", text: "", x: place.x(hz), y: Math.min(place.bottom - 6, Math.max(place.top + 6, place.gainY(gain) + off)),
-      said: moves ? `Band ${label} moves by ${spoken(band.range_db, this.field("bands.0.range_db"))} at most` : `Band ${label} is still: pull to have it move`,
-      marks: moves ? "is-moving" : "",
-      press: (event) => this.drag(event, (_, dy) => Object.fromEntries(this.pulled(index, band, place.gain(dy) - place.gain(0)))),
-      keys: { ArrowDown: (fine) => step(fine ? -0.5 : -1), ArrowUp: (fine) => step(fine ? 0.5 : 1) },
-    }];
   }
 
   /** Drawn on the empty picture, a rubber band chooses the pegs within. */
