@@ -38,6 +38,23 @@ def test_it_rests_between_hits_and_is_there_at_them_whatever_the_level(level_db,
     assert rest == pytest.approx(100 * np.mean(value <= 0.02), abs=1)
 
 
+@pytest.mark.parametrize("level_db", [0, -20])
+def test_short_strokes_out_of_a_hiss_are_what_it_goes_by(level_db):
+    """They are loud for less than a twentieth of the time: the hiss must not pass for loud."""
+    t = np.arange(8 * RATE) / RATE
+    made = 0.003 * np.random.default_rng(1).standard_normal(t.size)
+    for at in HITS_S[::2]:
+        made += 0.4 * np.exp(-np.maximum(t - at, 0) / 0.006) * (t >= at) * np.sin(2 * np.pi * 150 * t)
+    key, silent = sound_of(10 ** (level_db / 20) * made[None]), sound_of(np.zeros((1, 8 * RATE)))
+    by = ByKey.model_validate({"key": {"source": "k"}, "attack_ms": 1.0})
+
+    laid, _ = floor_and_ceiling(by, silent, {"k": key})
+
+    _, value = followed(by.model_copy(update=laid), silent, {"k": key}, np.arange(0, 8 * RATE + 1, RATE // 100))
+    assert np.median([value[round(at * 100) : round(at * 100) + 6].max() for at in HITS_S[::2]]) > 0.9
+    assert np.median(value) < 0.1 and laid["ceiling_db"] > 20 * np.log10(0.1) + level_db
+
+
 def test_a_silent_key_lays_nothing():
     silent = sound_of(np.zeros((1, RATE)))
     assert floor_and_ceiling(ByKey(), silent, {}) == ({}, "")

@@ -18,7 +18,8 @@ Counts = npt.NDArray[np.int64]
 RUN_IN_S = 2.0  # what a follower hears before the part in view
 BLOCK_FRAMES = 16384
 COLUMN_S, HEARD_S, SILENT_DB = 0.01, 20.0, -90.0
-LOUD, QUIET, OVER_QUIET_DB = 0.95, 0.25, 3.0  # shares of the time; over what is there all along
+LOUD_DB = 24.0  # windows that come within this of the loudest say where it is loud
+QUIET, OVER_QUIET_DB = 0.25, 6.0  # share of the time; over what is there all along
 LEAST_DB, MOST_DB = 6.0, 24.0  # between floor and ceiling
 THERE, AT_REST = 0.9, 0.02
 TRIES, LOWER_DB, WINDOW = 6, 2.0, 50  # columns
@@ -60,7 +61,8 @@ def floor_and_ceiling(by: ByKey, sound: Sound, keys: Mapping[str, Sound]) -> tup
     sounds = level_db[level_db > max(float(level_db.max()) - SOUNDS_DB, SILENT_DB)]
     if not sounds.size:
         return {}, ""
-    ceiling_db = float(np.clip(np.quantile(sounds, LOUD), -90.0, 12.0))
+    tops_db = _windows(level_db).max(axis=1)  # strokes may be short: not the share of the time counts
+    ceiling_db = float(np.clip(np.median(tops_db[tops_db > level_db.max() - LOUD_DB]), -90.0, 12.0))
     quiet_db = float(np.quantile(level_db, QUIET)) + OVER_QUIET_DB
     for _ in range(TRIES):  # what is short is not followed all the way up to its level
         floor_db = min(max(quiet_db, ceiling_db - MOST_DB), ceiling_db - LEAST_DB)
@@ -75,6 +77,11 @@ def floor_and_ceiling(by: ByKey, sound: Sound, keys: Mapping[str, Sound]) -> tup
 
 def _tops(value: Array) -> float:
     """How far a value usually goes in windows of half a second in which it goes anywhere."""
-    whole = value[: max(value.size // WINDOW, 1) * WINDOW]
-    tops = whole.reshape(-1, min(WINDOW, whole.size)).max(axis=1)
+    tops = _windows(value).max(axis=1)
     return float(np.median(tops[tops > AT_REST])) if (tops > AT_REST).any() else 0.0
+
+
+def _windows(row: Array) -> Array:
+    """A row in windows of half a second, what is left over at its end left out."""
+    whole = row[: max(row.size // WINDOW, 1) * WINDOW]
+    return whole.reshape(-1, min(WINDOW, whole.size))

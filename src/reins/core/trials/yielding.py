@@ -41,7 +41,10 @@ def room_between(trial: Trial, key: Sound) -> Laid | None:
     counting = [region for region in regions if region.share >= ALIKE * worst][:MOST_REGIONS]
     low_hz = max(round(min(region.low_hz for region in counting)), LOWEST_HZ)
     high_hz = min(round(max(region.high_hz for region in counting)), HIGHEST_HZ)
-    depths = _joined([(region.low_hz, region.high_hz, round(100.0 * region.share / worst)) for region in counting])
+    depths = _joined([
+        (max(region.low_hz, LOWEST_HZ), min(region.high_hz, HIGHEST_HZ), round(100.0 * region.share / worst))
+        for region in counting
+    ])  # fmt: skip
     settings: dict[str, Any] = {"from_hz": low_hz, "to_hz": high_hz, "depth_points": depth_line(depths)}
     made: Any = parse_settings(entry.type, settings_over(entry, settings), entry.type)
     gains = take.run(made).gains
@@ -81,7 +84,7 @@ def depth_line(regions: Iterable[tuple[float, float, float]]) -> list[list[float
     """Points of a depth over frequency for regions (from, to, percent): as deep within each, nothing between them."""
     line: list[list[float]] = []
     for low_hz, high_hz, depth in sorted(regions):
-        begin, end = max(low_hz, LOWEST_HZ), min(high_hz, HIGHEST_HZ)
+        begin, end = low_hz, high_hz
         if line and begin / EDGE <= line[-1][0]:  # side by side
             line.pop()
             begin = max(begin, 1.001 * line[-1][0])
