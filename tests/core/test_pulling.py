@@ -47,6 +47,17 @@ def test_a_pulled_band_moves_with_the_louder_part_at_every_level(level_db, motio
     assert sign * usual == pytest.approx(np.median(gain[gain > HELD_DB]), abs=0.3)
 
 
+def test_a_band_on_a_sound_that_hardly_changes_moves_all_the_same_and_that_is_said():
+    t = np.arange(round(SECONDS * RATE)) / RATE
+    steady = sound_of((0.1 + 0.002 * np.sin(2 * np.pi * t))[None] * np.sin(2 * np.pi * 1000 * t))
+    pulled = entry({"freq_hz": 1000, "q": 2, "motion": "compress", "range_db": 6})
+
+    _, said = bands_laid(Trial(steady, [pulled]), [0])
+
+    assert float(re.search(r"usually −([\d.]+) dB", said)[1]) >= 0.8
+    assert "nearly all the time, since its level hardly changes there" in said
+
+
 def test_it_is_laid_by_the_key_it_follows_and_left_alone_where_nothing_sounds():
     t = np.arange(round(SECONDS * RATE)) / RATE
     still = sound_of(0.1 * np.sin(2 * np.pi * 1000 * t)[None])

@@ -20,6 +20,8 @@ Array = npt.NDArray[np.float64]
 MOVING = ("compress", "expand")
 HEARD_S = 20.0
 MOST_USUAL_DB = 4.0
+LEAST_USUAL_DB, LOWER_DB, TRIES = 0.8, 2.0, 4
+STEADY = 0.9  # of what it usually does, on the mean: it hardly rests
 SILENT_DB = -90.0
 
 
@@ -72,9 +74,15 @@ def bands_laid(trial: Trial, bands: list[int]) -> tuple[dict[str, Any], str]:
             settings[path] = round(min(max(_from_where(sounds, vars(entry.settings)["bands"][place]), low), high), 1)
     if not settings:
         return {}, ""
-    did = measure_span(_with(heard, entry, settings), entry.id, 0, frames).bands
-    moved = [did[_gain(place)].statistics(frames) for place in bands if _gain(place) in did]
-    said = ", ".join(f"usually {in_db(one['usual_db'])}, at most {in_db(one['deepest_db'])}" for one in moved)
+    for left in reversed(range(TRIES)):
+        did = measure_span(_with(heard, entry, settings), entry.id, 0, frames).bands
+        moved = {place: did[_gain(place)].statistics(frames) for place in bands if _gain(place) in did}
+        idle = [place for place, one in moved.items() if abs(one["usual_db"]) < LEAST_USUAL_DB]
+        if not idle or not left:  # what is said was measured with what is laid
+            break
+        for place in idle:
+            settings |= _lower(kind.Settings, settings, place)
+    said = ", ".join(_did(one) for one in moved.values())
     where = "" if frames == trial.sound.facts.frames else ", heard in parts of it"
     return settings, f"laid by what is there{where}: {said}"
 
@@ -87,6 +95,21 @@ def _from_where(sounds_db: Array, band: Any) -> float:
     slope = band.ratio - 1.0 if band.motion == "expand" else 1.0 - 1.0 / band.ratio
     over_db = min(band.range_db / 3.0, MOST_USUAL_DB) / max(slope, 0.05)
     return max(quarter, min(half, loud - over_db))
+
+
+def _lower(kind: Any, settings: dict[str, Any], place: int) -> dict[str, float]:
+    """A threshold some lower, where there is one: what hardly changes its level moves hardly with half of it."""
+    path = f"bands.{place}.threshold_db"
+    return (
+        {path: max(round(settings[path] - LOWER_DB, 1), limits_of(place_of(kind, path))[0])} if path in settings else {}
+    )
+
+
+def _did(told: dict[str, float]) -> str:
+    """What a band did, in words."""
+    said = f"usually {in_db(told['usual_db'])}, at most {in_db(told['deepest_db'])}"
+    still = abs(told["mean_db"]) > STEADY * abs(told["usual_db"]) > 0.0
+    return f"{said}, nearly all the time, since its level hardly changes there" if still else said
 
 
 def _gain(place: int) -> str:
