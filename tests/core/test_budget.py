@@ -92,6 +92,24 @@ def test_a_document_is_checked_once_however_often_it_is_looked_at(tmp_path, monk
     house.close()
 
 
+def test_a_change_reads_again_only_what_it_changes(tmp_path):
+    house = House(tmp_path / "d")
+    raw = json.loads(session(2, points=66_700))["session"]
+    with house.database() as db:
+        store.add_session(db, "a" * 12, parse_document(json.dumps(raw)))
+        before = store.get_session(db, "a" * 12).document
+    change_session(house, "a" * 12, {"kind": "set_strip", "strip_id": "t0", "values": {"fader_db": -3.0}})
+    with house.reading() as db:
+        after = store.get_session(db, "a" * 12).document
+
+    assert after.track("t0").fader_db == -3.0 and after.track("t1") is before.track("t1")
+    assert after.track("t0").reins[0] is before.track("t0").reins[0]
+    more = json.loads(session(1, points=66_700))["session"]["tracks"]["t0"]["reins"][0]
+    with pytest.raises(SettingsError, match="200100 points in all"):  # those that are not read again are counted
+        change_session(house, "a" * 12, {"kind": "put_rein", "strip_id": "t0", "rein_id": "r9", "rein": {**more, "id": "r9"}})
+    house.close()
+
+
 def test_the_shelf_reads_no_document_that_has_not_changed(tmp_path, monkeypatch):
     house = House(tmp_path / "d")
     with house.database() as db:

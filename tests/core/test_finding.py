@@ -183,4 +183,4 @@ def test_more_corrections_than_a_document_holds_are_a_sentence():
     said = {"kind": "correct_mark", "strip_id": "a", "what": "hits", "at_s": 0.5, "add": True}
     changed, _ = parse_change(said).apply(document)
     with pytest.raises(SettingsError, match="up to 2000"):
-        checked(changed)
+        checked(changed, document)

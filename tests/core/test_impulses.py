@@ -132,7 +132,7 @@ def document(**impulses):
 def test_a_session_has_the_responses_its_rooms_use():
     kept = document(hall="Ferry hall", plate="Deck plate")
     with pytest.raises(SettingsError, match=r"Snare: the response “hall” is not in this session"):
-        checked(kept.model_copy(update={"impulses": {}}))
+        checked(kept.model_copy(update={"impulses": {}}), kept)
     with pytest.raises(ConflictError, match="used by a room of Snare"):
         RemoveImpulse(kind="remove_impulse", take_id="hall").apply(kept)
     assert RemoveImpulse(kind="remove_impulse", take_id="plate").apply(kept)[0].impulses == {"hall": "Ferry hall"}

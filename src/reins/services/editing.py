@@ -67,7 +67,7 @@ def change_session(house: House, session_id: str, raw: Any) -> dict[str, Any]:
         _measure_spectrum(house, session_id, change.strip_id)
     with house.database() as db:
         stored, label = store.keep_step(db, session_id, change)
-        house.tell(session_id, stored.document)
+        house.tell(stored)
     return {"step": stored.step, "label": label}
 
 
@@ -115,7 +115,7 @@ def history(house: House, session_id: str) -> list[dict[str, Any]]:
 def _walk(house: House, session_id: str, way: Callable[..., tuple[store.Stored, str | None]]) -> dict[str, Any]:
     with house.database() as db:
         stored, label = way(db, session_id)
-        house.tell(session_id, stored.document)
+        house.tell(stored)
     return {"step": stored.step, "label": label}
 
 
@@ -133,7 +133,7 @@ def keep_with_take(house: House, session_id: str, take_id: str, facts: TakeFacts
         with transaction(db):
             add_take(db, take_id, session_id, name, facts)
             stored, _ = store.keep_step(db, session_id, change)
-        house.tell(session_id, stored.document)
+        house.tell(stored)
 
 
 def keep_session(

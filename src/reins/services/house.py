@@ -12,11 +12,12 @@ from reins.core.takes import Take
 from reins.errors import NotFoundError, StorageError
 from reins.services.remembered import LoudnessBook
 from reins.store.folder import DataFolder
+from reins.store.sessions import Stored
 from reins.store.takes import get_take
 
 REFERENCE = "reference"  # its place among what is wrong
 MOST_IMPULSES = 16  # at hand; each may be twenty seconds long, worked out as well
-Listener = Callable[[str, Document], None]
+Listener = Callable[[Stored], None]
 
 
 class House:
@@ -102,17 +103,17 @@ class House:
         return found, problems
 
     def listen(self, listener: Listener) -> Callable[[], None]:
-        """Have `listener` called with a session's id and document after each change kept; returns what stops it."""
+        """Have `listener` called with what is kept of a session after each change; returns what stops it."""
         self._listeners.add(listener)
         return lambda: self._listeners.discard(listener)
 
-    def tell(self, session_id: str, document: Document) -> None:
+    def tell(self, stored: Stored) -> None:
         """Tell the listeners that a session has changed, and to what, so that sound never waits for the database.
 
         Called while the database is locked, so that they hear of changes in the order they were kept.
         """
         for listener in list(self._listeners):
-            listener(session_id, document)
+            listener(stored)
 
     def close(self) -> None:
         """Close the data folder; what was kept is then whole in its files."""

@@ -308,7 +308,7 @@ class DeskPlayer:
         """The session has changed, here or in another tab."""
         self._clock.add_takes(self._takes(message["document"]))
         self._change(message["document"])
-        self._say({"type": "kept"})
+        self._say({"type": "kept", "step": message["step"]})
 
     def _change(self, document: Document, retuned: frozenset[str] | None = None) -> None:
         self._told = {what: said for what, said in self._told.items() if what.startswith("open ")}

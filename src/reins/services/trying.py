@@ -78,7 +78,7 @@ class Tried:
                 self._hear_blind(message)
             else:
                 return message
-            return self.given("kept" if kind == "kept" else "tried")
+            return {**self.given("kept"), "step": message["step"]} if kind == "kept" else self.given("tried")
         except Exception as error:  # is said by the player, in its turn
             return {"type": "refused", "error": error}
 

@@ -254,7 +254,7 @@ def keep_step(db: sqlite3.Connection, session_id: str, change: Any) -> tuple[Sto
         document, label = change.apply(old.document)
         if document == old.document:
             return old, label
-        document = checked(document)
+        document = checked(document, old.document)
         in_order(document)
         before, after = difference(old.document.model_dump(), document.model_dump())
         row = {

@@ -215,7 +215,7 @@ const shown = (kit, state, data) => ({
       kit.wholeAsked = null; // what sounded last gives way to the whole take
       state.frequencies.showSpectra();
     });
-    live.addEventListener("kept", () => state.keeping.refresh());
+    live.addEventListener("kept", (event) => state.keeping.follow(/** @type {CustomEvent} */ (event).detail));
     live.addEventListener("problem", (event) => state.keeping.complain(/** @type {CustomEvent} */ (event).detail));
     live.addEventListener("awaited", (event) => { this.awaited = /** @type {CustomEvent} */ (event).detail; });
     live.addEventListener("lost", () => { this.lost = true; });

@@ -171,8 +171,8 @@ export class Live extends EventTarget {
     this.ending = { integrated_lufs, range_lu, true_peak_dbtp };
   }
 
-  on_kept() {
-    this.tell("kept");
+  on_kept({ step }) {
+    this.tell("kept", step);
   }
 
   /** Others play and the machine cannot feed this desk too: it goes on by itself, from the same place. */

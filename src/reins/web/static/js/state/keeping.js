@@ -43,10 +43,17 @@ export const keeping = (kit, state) => ({
     return kept;
   },
 
+  /** The session stands at a step, it is told: shown, unless that is what is shown, or an own change is about to ask. */
+  async follow(step) {
+    await kit.asked;
+    if (!kit.underway && state.desk.session.step !== step) await this.refresh();
+  },
+
   /** Show what is kept. An answer that an own change has overtaken is dropped: that change asks again. */
   async refresh() {
     const before = kit.changes;
-    const session = await this.tried(() => api.getSession(state.desk.session.id));
+    kit.asked = this.tried(() => api.getSession(state.desk.session.id));
+    const session = await kit.asked;
     if (!session || before !== kit.changes || kit.underway) return;
     const heard = JSON.stringify([state.desk.document, state.hearing.reaches, state.desk.processorId]);
     const first = state.desk.empty;
