@@ -11,7 +11,7 @@ from reins.core.sessionfile import format_session_file, parse_session_file
 from reins.core.sessions import parse_document
 from reins.errors import SettingsError
 from reins.services import shelf
-from reins.services.editing import change_session
+from reins.services.editing import change_session, undo
 from reins.services.house import House
 from reins.store import sessions as store
 
@@ -104,9 +104,14 @@ def test_a_change_reads_again_only_what_it_changes(tmp_path):
 
     assert after.track("t0").fader_db == -3.0 and after.track("t1") is before.track("t1")
     assert after.track("t0").reins[0] is before.track("t0").reins[0]
+    undo(house, "a" * 12)
+    with house.reading() as db:
+        undone = store.get_session(db, "a" * 12).document
+    assert undone == before and undone.track("t1").reins[0] is before.track("t1").reins[0]
     more = json.loads(session(1, points=66_700))["session"]["tracks"]["t0"]["reins"][0]
     with pytest.raises(SettingsError, match="200100 points in all"):  # those that are not read again are counted
-        change_session(house, "a" * 12, {"kind": "put_rein", "strip_id": "t0", "rein_id": "r9", "rein": {**more, "id": "r9"}})
+        put = {"kind": "put_rein", "strip_id": "t0", "rein_id": "r9", "rein": {**more, "id": "r9"}}
+        change_session(house, "a" * 12, put)
     house.close()
 
 

@@ -323,4 +323,18 @@ def go_to_step(db: sqlite3.Connection, session_id: str, number: int) -> tuple[St
 
 
 def _patched(document: Document, patch: str) -> Document:
-    return parse_document(json.dumps(patched(document.model_dump(), json.loads(patch))))
+    """A document with a patch applied. Reins that it leaves alone are not read again: they may have many points."""
+    plain = document.model_dump()
+    made = patched(plain, json.loads(patch))
+    left = [
+        strip_id
+        for place in ("tracks", "buses")
+        for strip_id in plain[place].keys() & made[place].keys()
+        if made[place][strip_id]["reins"] is plain[place][strip_id]["reins"]
+    ]
+    for place in ("tracks", "buses"):
+        made[place] = {k: {**strip, "reins": []} if k in left else strip for k, strip in made[place].items()}
+    read = parse_document(json.dumps(made))
+    for strip_id in left:
+        read = read.with_strip(strip_id, reins=document.strip(strip_id).reins)
+    return checked(read, document)
