@@ -19,7 +19,7 @@ function desk(now) {
     hearing: { reaches: "mix", askMatching() {} }, referring: { follow() {} }, above: { follow() {} },
   };
   state.keeping = keeping(kit, state);
-  return { seen, keeping: state.keeping };
+  return { seen, kept: state.keeping };
 }
 
 const change = () => fetch("/api/sessions/s/changes", { method: "POST" });
@@ -27,32 +27,32 @@ const change = () => fetch("/api/sessions/s/changes", { method: "POST" });
 for (const told of ["before it is answered", "while the session is fetched", "at the end"]) {
   test(`an own change that the socket tells of ${told} is fetched once`, async () => {
     const now = { step: 5 };
-    const { seen, keeping } = desk(now);
+    const { seen, kept } = desk(now);
     const work = async () => {
-      if (told === "before it is answered") keeping.follow(5);
+      if (told === "before it is answered") kept.follow(5);
       return change();
     };
-    const sent = keeping.send(work);
+    const sent = kept.send(work);
     if (told === "while the session is fetched") {
       while (!seen.fetched) await new Promise((resolve) => setTimeout(resolve));
-      keeping.follow(5);
+      kept.follow(5);
     }
     await sent;
-    await keeping.follow(5);
+    await kept.follow(5);
     assert.deepEqual(seen, { fetched: 1, shown: [5] });
   });
 }
 
 test("what others change is fetched as it is told, also while the session is fetched", async () => {
   const now = { step: 5 };
-  const { seen, keeping } = desk(now);
-  await keeping.follow(5);
+  const { seen, kept } = desk(now);
+  await kept.follow(5);
   assert.deepEqual(seen, { fetched: 1, shown: [5] });
 
-  const sent = keeping.send(change);
+  const sent = kept.send(change);
   now.step = 6;
   await sent;
   now.step = 7;
-  await keeping.follow(7);
+  await kept.follow(7);
   assert.deepEqual(seen, { fetched: 3, shown: [5, 6, 7] });
 });
