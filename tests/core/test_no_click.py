@@ -16,7 +16,7 @@ from reins.errors import SettingsError
 from tests.conftest import RATE, sound_of
 
 CHANGE_AT, SECONDS = 0.2, 0.4
-BLOCK = 1200
+BLOCK = 4800
 STEEPEST, SPLATTER_DB = 1.5, -60.0
 # At work at the tone's level; all else at its default.
 AT_WORK = {
