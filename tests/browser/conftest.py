@@ -233,7 +233,7 @@ def desk(driver, server, request):
         driver.get(f"{server.url}/api/points")
     else:
         settled(driver)
-        driver.execute_async_script("living.home().finally(arguments[0])")
+        driver.execute_async_script("living.rest().finally(arguments[0])")
     untouched(server)
     driver.get_log("browser")
     for kind in kinds:

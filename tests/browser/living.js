@@ -24,12 +24,13 @@
     .filter(([key, { value }]) => !key.startsWith("$") && !NOT_TURNED.includes(key) && value !== undefined && typeof value !== "function");
   const told = (object, wanted) => Object.fromEntries(values(object).filter(([, { value }]) => wanted(value)).map(([key]) => [key, JSON.stringify(object[key])]));
   const stored = () => JSON.stringify(localStorage);
-  let began;
+  let began, follow;
 
   window.living = {
     remember() {
       const data = desk();
-      began = { stored: stored(), tracks: [...data.document.order], states: { "": told(data, (value) => !isState(value)) } };
+      follow = data.keeping.follow;
+      began = { stored: stored(), states: { "": told(data, (value) => !isState(value)) } };
       for (const [name, { value }] of values(data)) if (isState(value)) began.states[name] = told(data[name], () => true);
     },
 
@@ -38,13 +39,11 @@
 
     quiet: () => (window.reins ? quiet() : pause()),
 
-    /** To a strip that stays as it is whatever the test before is undone of, so that nothing is asked for that is gone;
-     * the master, whose sound is dear, only where there is no other. */
-    async home() {
-      const data = desk();
+    /** Until it is turned back the page is told of nothing, so that it asks for nothing that is taken away meanwhile. */
+    async rest() {
       if (window.reins.live.playing) window.reins.live.stop();
-      data.select(began.tracks.find((id) => data.document.tracks[id]?.chain.length === 0) ?? "master");
       await quiet();
+      desk().keeping.follow = async () => {};
     },
 
     /** @param {string} name of the strip to go to */
@@ -66,13 +65,16 @@
       }
       if (turned.some((one) => one.startsWith("otherwise"))) data.otherwise.tell(true);
       await quiet();
-      await data.keeping.refresh();
+      // As keeping.refresh does it, but that all is shown once, with the strip that is gone to.
+      data.session = await (await fetch(`/api/sessions/${data.session.id}`)).json();
+      data.keeping.follow = follow;
+      live.changeRate(data.document.sample_rate);
       const { tracks, buses, master } = data.document;
       const found = Object.entries({ ...tracks, ...buses, master }).find(([, strip]) => strip.name === name);
-      data.frequencies.changeBench();
+      Object.assign(data, { stripId: "", processorId: null });
       data.select(found ? found[0] : data.document.order[0]);
-      data.processorId = data.chain[0]?.id ?? null;
-      data.showAll();
+      data.referring.follow();
+      data.above.follow();
       view.look(0, data.session.frames || 1);
       for (const one of [document.scrollingElement, ...document.querySelectorAll("*")]) if (one.scrollTop) one.scrollTop = 0;
       await quiet();

@@ -67,18 +67,30 @@ export class Spectrum {
     this.model.watched = kind?.covers === "span" && settings ? this.shapes.regions(settings)[0].span : null;
     this.model.leans = settings && this.shapes.leans ? this.shapes.leans(settings) : [];
     if (!settings) this.model.frequency = this.model.curve = null;
-    this.paint();
+    this.paintSoon();
   }
 
   /** Show other spectra or curves. */
   draw(changes) {
     Object.assign(this.model, changes);
-    this.paint("heard" in changes); // thresholds lie by what is heard
+    this.paintSoon("heard" in changes); // thresholds lie by what is heard
   }
 
   choose(chosen) {
     this.chosen = chosen;
     this.paint();
+  }
+
+  /** Once for all that changes at a time: to ask how wide it is, with the desk half changed, costs a layout each time. */
+  paintSoon(handles = true) {
+    const waits = this.soon !== undefined;
+    this.soon = Boolean(this.soon || handles);
+    if (waits) return;
+    queueMicrotask(() => {
+      const all = this.soon;
+      this.soon = undefined;
+      this.paint(all);
+    });
   }
 
   paint(handles = true) {
@@ -222,7 +234,7 @@ export class Spectrum {
   lean(leaning) {
     this.leaning = leaning;
     this.model.leaning = leaning;
-    this.paint();
+    this.paintSoon();
   }
 
   leans() {

@@ -47,7 +47,7 @@ export class StripList {
     }
     this.keepNames();
     const tied = [...this.rows].flatMap(([id, to]) => this.keysOf(id).map((key) => ({ from: this.rows.get(key)?.root, to: to.root })));
-    paintReins(places.reins, tied.filter(({ from }) => from));
+    queueMicrotask(() => paintReins(places.reins, tied.filter(({ from }) => from))); // where rows lie is asked when all is changed
   }
 
   /** Ids of the strips whose sound the chain of a strip follows. */
