@@ -17,7 +17,7 @@ from reins.store.takes import get_take
 
 REFERENCE = "reference"  # its place among what is wrong
 MOST_IMPULSES = 16  # at hand; each may be twenty seconds long, worked out as well
-Listener = Callable[[Stored], None]
+Listener = Callable[[str, Document, int], None]  # a session, what is kept of it, and the step it stands at
 
 
 class House:
@@ -103,7 +103,7 @@ class House:
         return found, problems
 
     def listen(self, listener: Listener) -> Callable[[], None]:
-        """Have `listener` called with what is kept of a session after each change; returns what stops it."""
+        """Have `listener` called after each change of a session; returns what stops it."""
         self._listeners.add(listener)
         return lambda: self._listeners.discard(listener)
 
@@ -113,7 +113,7 @@ class House:
         Called while the database is locked, so that they hear of changes in the order they were kept.
         """
         for listener in list(self._listeners):
-            listener(stored)
+            listener(stored.id, stored.document, stored.step)
 
     def close(self) -> None:
         """Close the data folder; what was kept is then whole in its files."""

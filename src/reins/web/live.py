@@ -7,10 +7,10 @@ from typing import Any, Literal
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
 from reins.core.plain import read_json
+from reins.core.sessions import Document
 from reins.errors import InputError, ReinsError
 from reins.services.house import House
 from reins.services.playing import OWN, DeskPlayer
-from reins.store.sessions import Stored
 from reins.web.outbox import Outbox
 
 router = APIRouter()
@@ -32,9 +32,9 @@ async def live(socket: WebSocket, session_id: str, meters: Literal["after", "wit
         await socket.close(4404)
         return
 
-    def kept(now: Stored) -> None:
-        if now.id == session_id:
-            player.command({"type": "kept", "document": now.document, "step": now.step})
+    def kept(changed: str, document: Document, step: int) -> None:
+        if changed == session_id:
+            player.command({"type": "kept", "document": document, "step": step})
 
     forget = house.listen(kept)
     sender = asyncio.create_task(outbox.send_all(socket))

@@ -97,15 +97,20 @@ class DeesserSettings(DetectorSettings):
         if high is not None:
             moved["high_hz"] = np.maximum(high, LEAST_WIDTH * (self.low_hz if low is None else low))
         if "threshold_db" in moved:
-            moved["threshold_db"] = np.clip(moved["threshold_db"], *((-40, 20) if self.relative else (-60, 0)))
+            moved["threshold_db"] = np.clip(moved["threshold_db"], *self.threshold_limits_db)
+
+    @property
+    def threshold_limits_db(self) -> tuple[float, float]:
+        """Between what the threshold lies, against the voice or as a level."""
+        return (-40.0, 20.0) if self.relative else (-60.0, 0.0)
 
     @model_validator(mode="after")
     def _go_together(self) -> "DeesserSettings":
         if self.high_hz < self.low_hz * LEAST_WIDTH:
             raise MisfitError("high_hz", self.high_hz, f"at least 5 % above low_hz, which is {self.low_hz:g} Hz")
-        low, high = (-40, 20) if self.relative else (-60, 0)
+        low, high = self.threshold_limits_db
         if not low <= self.threshold_db <= high:
-            allowed = f"a number from {low} to {high} dB {'while' if self.relative else 'unless'} relative is on"
+            allowed = f"a number from {low:g} to {high:g} dB {'while' if self.relative else 'unless'} relative is on"
             raise MisfitError("threshold_db", self.threshold_db, allowed)
         return self
 

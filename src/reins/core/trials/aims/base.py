@@ -125,12 +125,14 @@ class Work:
 
     def search(
         self, path: str, start: float, got: Callable[[dict[str, Any]], float], *, more: float, settings: dict[str, Any],
+        limits: tuple[float, float] | None = None,
     ) -> tuple[dict[str, Any], float]:  # fmt: skip
         """The settings at which what is got is nearest to what is asked for, moving one of them: by the secant, kept
         between what was too little and too much. `more`: +1 where a higher value gets more, -1 where a lower does.
+        limits: where others than the setting's own hold.
         """
-        low, high = self.within(path, -1e9), self.within(path, 1e9)
-        value, tried = round(self.within(path, self.near.get(path, start)), 2), list[tuple[float, float]]()
+        low, high = limits or (self.within(path, -1e9), self.within(path, 1e9))
+        value, tried = round(min(max(self.near.get(path, start), low), high), 2), list[tuple[float, float]]()
         for _ in range(MOST_RUNS):
             reached = got(settings | {path: value})
             tried.append((value, reached))

@@ -7,12 +7,14 @@ import numpy as np
 
 from reins.core.finding.frames import spans_of
 from reins.core.finding.marks import Spans
+from reins.core.finding.phrases import LEAST_ACTIVE_DB
 from reins.core.trials.aims.base import Aim, Array, Asks, Proposal, Work, counted, said
 from reins.errors import ConflictError
 
 TREBLE_HZ, MOST_DULLED_DB = (4000.0, 12000.0), 1.0  # of vowels: what they may lose of it
 CLOSE_DB, SOUGHT_DB = 0.5, 0.5
-UNDER_LOUDEST_DB, LEAST_VOWEL_S = 35.0, 0.08
+UNDER_ACTIVE_DB, LEAST_VOWEL_S = 20.0, 0.08
+OF_A_SINE_DB = 3.01  # active levels are of mean squares, frames of sines
 LOWEST_HZ = 2800.0
 LEAST_WIDE = 2.0 ** (2.0 / 3.0)
 
@@ -67,7 +69,8 @@ class HoldTheEsses(Aim):
             def got_by(changes: dict[str, Any], came: Array = came, low: float = low, high: float = high) -> float:
                 return float(np.median(came - _levels(work.run(changes, (low, high)).power, work, spans)))
 
-            found, got = work.search("threshold_db", -12.0, got_by, more=-1.0, settings=settings)
+            limits = work.entry.settings.threshold_limits_db  # type: ignore[attr-defined]
+            found, got = work.search("threshold_db", -12.0, got_by, more=-1.0, settings=settings, limits=limits)
             dulled = _dulled_db(work, found, vowels)
             tried.append((found, got, dulled))
             if abs(got - work.asked) <= CLOSE_DB and dulled <= SOUGHT_DB:
@@ -123,12 +126,14 @@ def _levels(power: Array, work: Work, spans: Spans) -> Array:
 
 
 def _vowels(work: Work) -> Spans:
-    """Stretches of what sounds and is no sibilant."""
+    """Stretches of what is spoken or sung and is no sibilant. What is much quieter than the voice is while it is active
+    is the room, of which a de-esser takes nothing. The frame in which an ess ends holds its vowel's beginning, where
+    most is lost of it.
+    """
     frames = work.marks.frames
-    level = frames.level_db()
-    voiced = level > level.max() - UNDER_LOUDEST_DB
+    voiced = frames.level_db() > (work.marks.active.level_db or LEAST_ACTIVE_DB) + OF_A_SINE_DB - UNDER_ACTIVE_DB
     for begin, end in work.marks.sibilants:
-        voiced[int(begin * frames.per_s) : int(end * frames.per_s) + 1] = False
+        voiced[int(begin * frames.per_s) : max(int(end * frames.per_s) - 1, 0)] = False
     return [(frames.s(a), frames.s(b)) for a, b in spans_of(voiced, 0.0) if b - a >= LEAST_VOWEL_S * frames.per_s]
 
 
