@@ -198,14 +198,15 @@ def test_esses_are_held_by_as_much_as_asked(make_take, parts):
             taken.append(10 * np.log10(np.mean(before[part] ** 2) / np.mean(after[part] ** 2)))
 
     assert np.median(taken) == pytest.approx(6.0, abs=0.7) and proposal.reached
+    assert proposal.settings["low_hz"] == pytest.approx(6000, rel=0.12)
+    assert proposal.settings["high_hz"] == pytest.approx(9000, rel=0.12)
 
 
 def test_what_vowels_lose_is_measured_on_vowels_and_not_on_the_room_between_words(parts):
     """With a room heard in every pause, of which nothing is taken: it must not count as what stays bright."""
-    long = parts["singer"].shape[1]
-    room = np.random.default_rng(3).standard_normal(long + 5 * RATE)[None]
-    room = scipy.signal.sosfilt(scipy.signal.butter(1, 400.0, fs=RATE, output="sos"), room)
     sung = np.pad(parts["singer"], ((0, 0), (0, 5 * RATE)))
+    low = scipy.signal.butter(1, 400.0, fs=RATE, output="sos")
+    room = scipy.signal.sosfilt(low, np.random.default_rng(3).standard_normal(sung.shape))
     sound = sung + 0.01 * np.abs(sung).max() / room.std() * room
     work, proposal = aimed("esses", sound_of(sound), 9.0)
     out, _ = gain_of(work, proposal)
@@ -216,9 +217,8 @@ def test_what_vowels_lose_is_measured_on_vowels_and_not_on_the_room_between_word
         part = slice(round(one.start_s * RATE), round(one.end_s * RATE))
         lost.append(10 * np.log10(np.mean(before[part] ** 2) / np.mean(after[part] ** 2)))
 
-    assert proposal.figures["dulled_db"] == pytest.approx(np.median(lost), abs=0.25), proposal.reason
-    assert proposal.settings["low_hz"] == pytest.approx(6000, rel=0.12)
-    assert proposal.settings["high_hz"] == pytest.approx(9000, rel=0.12)
+    # Somewhat too much may be said, where an ess ends within a frame, but hardly too little.
+    assert -0.25 < proposal.figures["dulled_db"] - np.median(lost) < 0.5, proposal.reason
 
 
 def test_bands_are_held_alike(make_take, parts):

@@ -5,12 +5,13 @@ import numpy as np
 import pytest
 
 from reins.core.changes import parse_change
+from reins.core.checking import checked
 from reins.core.finding.corrections import MOST, Corrections
 from reins.core.finding.excerpt import excerpted, parts_of
 from reins.core.finding.frames import frames_of
 from reins.core.finding.hits import find_hits, refined
 from reins.core.finding.marks import Marks
-from reins.core.sessions import Document, Track, checked
+from reins.core.sessions import Document, Track
 from reins.demo import drums, voices
 from reins.demo.score import BARS, RATE, time_of
 from reins.errors import SettingsError

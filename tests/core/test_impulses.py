@@ -10,11 +10,12 @@ from typer.testing import CliRunner
 
 from reins.cli import app
 from reins.core.changes.impulses import RemoveImpulse
+from reins.core.checking import checked
 from reins.core.dsp.convolving import LATENCY_FRAMES
 from reins.core.impulses import Impulse, looked_for_in
 from reins.core.processors import PROCESSORS
 from reins.core.processors.base import alone
-from reins.core.sessions import Document, checked
+from reins.core.sessions import Document
 from reins.errors import ConflictError, InputError, SettingsError, StorageError
 from tests.conftest import RATE
 

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal, Self
 import pydantic
 from pydantic import Field, PrivateAttr, field_validator, model_validator
 
+from reins.core.budget import budget_of
 from reins.core.chainfile import ProcessorEntry, _first_sentence, parse_entry, parse_reins
 from reins.core.finding.corrections import Corrections, What
 from reins.core.limits import (
@@ -257,24 +258,6 @@ class Master(Strip):
     chain: list[ProcessorEntry] = [parse_entry({"id": "limiter", "type": "limiter", "on": False}, "master")]
 
 
-def _budget_of(document: Any) -> tuple[int, int]:
-    """Processors, and points of reins, of a session as plain data, of whatever shape, with models among it."""
-
-    def one(value: Any, name: str) -> Any:
-        return value.get(name) if isinstance(value, dict) else getattr(value, name, None)
-
-    def items(value: Any, name: str) -> list[Any]:
-        found = one(value, name)
-        return list(found.values()) if isinstance(found, dict) else found if isinstance(found, list) else []
-
-    processors = points = 0
-    for strip in (*items(document, "tracks"), *items(document, "buses"), one(document, "master")):
-        for chain in (strip, *items(strip, "drafts")):
-            processors += len(chain if isinstance(chain, list) else items(chain, "chain"))
-            points += sum(len(items(one(rein, "by"), "points")) for rein in items(chain, "reins"))
-    return processors, points
-
-
 class Document(Strict):
     """A whole session."""
 
@@ -303,7 +286,7 @@ class Document(Strict):
     @classmethod
     def _check_budget(cls, value: Any) -> Any:
         """Of the session as a whole, counted before anything is built of it."""
-        processors, points = _budget_of(value)
+        processors, points = budget_of(value)
         if processors > MAX_SESSION_PROCESSORS:
             raise MisfitError("chain", f"{processors} processors, drafts counted", f"up to {MAX_SESSION_PROCESSORS}")
         if points > MAX_SESSION_POINTS:
@@ -394,38 +377,6 @@ def recordings_of(document: Document) -> Iterator[tuple[str, str]]:
         strip = document.strip(strip_id)
         for chain in (strip.chain, *(draft.chain for draft in strip.drafts.values())):
             yield from ((strip_id, name) for entry in chain for name in recordings(entry.settings).values())
-
-
-def checked(document: Document, before: Document) -> Document:
-    """A document made of changed parts of `before`, validated as a whole; SettingsError for what does not go together.
-    What is the very object it was in `before` was read when that was made and is not read again.
-    """
-    read = {id(part) for part in _parts(before)}
-    try:
-        return Document.model_validate(_unread(document, read))
-    except pydantic.ValidationError as error:
-        raise SettingsError(f"{_first_sentence(error, Document)} Nothing was changed.") from error
-
-
-def _parts(document: Document) -> Iterator[pydantic.BaseModel]:
-    """Each strip, draft, processor and rein."""
-    for strip in (*document.tracks.values(), *document.buses.values(), document.master):
-        yield from (strip, *strip.chain, *strip.reins)
-        for draft in strip.drafts.values():
-            yield from (draft, *draft.chain, *draft.reins)
-
-
-def _unread(value: Any, read: set[int]) -> Any:
-    """Plain data of a part of a document, but for the models in it whose id() is among `read`."""
-    if isinstance(value, pydantic.BaseModel) and id(value) in read:
-        return value
-    if isinstance(value, Document | Strip | Draft):
-        return {name: _unread(getattr(value, name), read) for name in type(value).model_fields}
-    if isinstance(value, pydantic.BaseModel):
-        return value.model_dump()
-    if isinstance(value, dict):
-        return {name: _unread(one, read) for name, one in value.items()}
-    return [_unread(one, read) for one in value] if isinstance(value, list) else value
 
 
 def parse_document(text: str) -> Document:

@@ -12,9 +12,10 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+from reins.core.checking import checked
 from reins.core.limits import MAX_DOCUMENT_LETTERS
 from reins.core.routing import in_order
-from reins.core.sessions import Document, checked, parse_document
+from reins.core.sessions import Document, parse_document
 from reins.errors import NotFoundError, SettingsError
 from reins.store.database import transaction
 from reins.store.patches import difference, patched

@@ -83,14 +83,9 @@ export class Spectrum {
 
   /** Once for all that changes at a time: to ask how wide it is, with the desk half changed, costs a layout each time. */
   paintSoon(handles = true) {
-    const waits = this.soon !== undefined;
+    const paint = () => { const all = this.soon; this.soon = undefined; this.paint(all); };
+    if (this.soon === undefined) queueMicrotask(paint);
     this.soon = Boolean(this.soon || handles);
-    if (waits) return;
-    queueMicrotask(() => {
-      const all = this.soon;
-      this.soon = undefined;
-      this.paint(all);
-    });
   }
 
   paint(handles = true) {

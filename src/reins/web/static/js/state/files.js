@@ -32,7 +32,7 @@ export const files = (kit, state) => ({
   bringIn(list) {
     const coming = [...list].map((file) => this.send(file, (percent) => api.bringIn(state.desk.session.id, file, percent)).then((job) => this.cameIn(job)));
     // What has come in is shown first: a desk that still looks empty asks for no tempo.
-    Promise.all(coming).then(() => state.keeping.refresh()).then(() => this.askTempo());
+    return Promise.all(coming).then(() => state.keeping.refresh()).then(() => this.askTempo());
   },
   /** What tempo the takes have: {bpm} where it is sure, as long as nobody has set one. @type {number | null} */
   foundBpm: null,
